@@ -1,0 +1,66 @@
+import { isIP } from 'node:net';
+import { isLoopback } from '../mail/destination';
+import { type Outgoing, outgoingFrom } from '../mail/outgoing';
+import { type Database, openDatabase } from '../store/database';
+import { Vault } from '../store/vault';
+
+/** A mailbox that the sign-in page offers with one press; the demo's. */
+export interface OfferedMailbox {
+  host: string;
+  port: number;
+  security: 'tls' | 'starttls' | 'none';
+  user: string;
+  password: string;
+}
+
+/** What a web process works with; read from its environment variables, which docs/operating.md lists. */
+export interface Environment {
+  database: Database;
+  vault: Vault;
+  outgoing: Outgoing;
+  port: number;
+  /** Where the instance is reached from outside, if that differs: `https://mail-room.example`. */
+  origin: URL | undefined;
+  /** Host names and ports under which requests are accepted. */
+  isOwnHost(host: string): boolean;
+  demo: OfferedMailbox | undefined;
+}
+
+let environment: Environment | undefined;
+
+/** The environment of this process, read once. */
+export function theEnvironment(): Environment {
+  environment ??= read(process.env);
+  return environment;
+}
+
+function read(variables: NodeJS.ProcessEnv): Environment {
+  const port = Number(variables.PORT ?? variables.TAMSEL_PORT ?? 4321);
+  const bound = variables.HOST ?? variables.TAMSEL_HOST ?? '127.0.0.1';
+  const origin = variables.TAMSEL_ORIGIN ? new URL(variables.TAMSEL_ORIGIN) : undefined;
+  return {
+    database: openDatabase(required(variables, 'TAMSEL_DATABASE_URL')),
+    vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
+    outgoing: outgoingFrom(variables),
+    port,
+    origin,
+    isOwnHost: (host) => isOwnHost(host, port, bound, origin),
+    demo: variables.TAMSEL_DEMO ? (JSON.parse(variables.TAMSEL_DEMO) as OfferedMailbox) : undefined,
+  };
+}
+
+function required(variables: NodeJS.ProcessEnv, name: string): string {
+  const value = variables[name];
+  if (!value) throw new Error(`The variable ${name} is missing.`);
+  return value;
+}
+
+/** A name that is not ours may be a page elsewhere that points its name here. Address literals can't do that. */
+function isOwnHost(host: string, port: number, bound: string, origin: URL | undefined): boolean {
+  if (origin && host === origin.host) return true;
+  const match = /^(\[[0-9a-f:.]+\]|[^:]+)(?::(\d+))?$/i.exec(host);
+  if (!match || Number(match[2] ?? 80) !== port) return false;
+  const name = (match[1] as string).replace(/^\[|\]$/g, '').toLowerCase();
+  if (name === 'localhost' || name === bound) return true;
+  return isIP(name) !== 0 && (isLoopback(name) || !isLoopback(bound));
+}

@@ -1,0 +1,104 @@
+import * as v from 'valibot';
+import { accountsOfSession } from '../store/accounts';
+import { touchSession } from '../store/sessions';
+import { tokenHashOf } from './cookie';
+import { type Environment, theEnvironment } from './environment';
+import { openApi } from './openapi';
+import { type FieldError, invalid, noSession, notFound, Problem } from './problem';
+import type { Route, RouteInput } from './route';
+import { ROUTES } from './routes';
+
+const MOST_BODY_OCTETS = 4 * 2 ** 20;
+
+interface Compiled {
+  route: Route;
+  pattern: RegExp;
+  names: string[];
+}
+
+const compiled: Compiled[] = ROUTES.map((route) => {
+  const names = [...route.path.matchAll(/\{(\w+)\}/g)].map(([, name]) => name as string);
+  return { route, names, pattern: new RegExp(`^/api${route.path.replace(/\{\w+\}/g, '([^/]+)')}$`) };
+});
+
+let document: string | undefined;
+
+/** Answers a request to the API. Every failure becomes a problem. */
+export async function handleApi(request: Request, clientAddress: string): Promise<Response> {
+  const { pathname } = new URL(request.url);
+  try {
+    const environment = theEnvironment();
+    if (pathname === '/api/openapi.json') {
+      document ??= JSON.stringify(openApi(ROUTES));
+      return new Response(document, { headers: { 'content-type': 'application/json' } });
+    }
+    const { route, parameters } = find(request.method, pathname);
+    const tokenHash = await livingToken(request, environment);
+    const account = await accountFor(route, parameters, environment, tokenHash);
+    const query = route.query ? checked(route.query, Object.fromEntries(new URL(request.url).searchParams), 'query') : undefined;
+    const body = route.body ? checked(route.body, await bodyOf(request), 'body') : undefined;
+    const result = await route.handle({ environment, request, clientAddress, tokenHash, parameters, account, query, body } as RouteInput);
+    if (result instanceof Response) return result;
+    if (route.status === 204) return new Response(null, { status: 204 });
+    return new Response(JSON.stringify(result), { status: route.status, headers: { 'content-type': 'application/json', 'cache-control': 'no-store' } });
+  } catch (error) {
+    return (error instanceof Problem ? error : internal(error)).toResponse();
+  }
+}
+
+function internal(error: unknown): Problem {
+  process.stderr.write(`${JSON.stringify({ level: 'error', at: new Date().toISOString(), error: error instanceof Error ? error.stack : String(error) })}\n`);
+  return new Problem(500, 'internal', 'Something went wrong', 'Something went wrong inside Tamsel. Nothing was lost; try again.');
+}
+
+function find(method: string, pathname: string): { route: Route; parameters: Record<string, string> } {
+  const matching = compiled.flatMap(({ route, pattern, names }) => {
+    const match = pattern.exec(pathname);
+    return match ? [{ route, parameters: Object.fromEntries(names.map((name, index) => [name, decode(match[index + 1] as string)])) }] : [];
+  });
+  const found = matching.find(({ route }) => route.method === method);
+  if (found) return found;
+  if (matching.length === 0) throw notFound();
+  const allow = matching.map(({ route }) => route.method).join(', ');
+  throw new Problem(405, 'method-not-allowed', 'Method not allowed', `Here one may ${allow}.`, undefined, { allow });
+}
+
+function decode(part: string): string {
+  try {
+    return decodeURIComponent(part);
+  } catch {
+    throw notFound();
+  }
+}
+
+async function livingToken(request: Request, environment: Environment): Promise<Buffer | undefined> {
+  const hash = tokenHashOf(request, environment);
+  return hash && (await touchSession(environment.database, hash)) ? hash : undefined;
+}
+
+/** The account in the path, which must be the session's: another's is as if it were not there. */
+async function accountFor(route: Route, parameters: Record<string, string>, environment: Environment, tokenHash: Buffer | undefined) {
+  if (!route.path.includes('{account}')) return undefined;
+  if (!tokenHash) throw noSession();
+  const accounts = await accountsOfSession(environment.database, tokenHash);
+  const account = accounts.find(({ id }) => `${id}` === parameters.account);
+  if (!account) throw notFound();
+  return account;
+}
+
+async function bodyOf(request: Request): Promise<unknown> {
+  const text = await request.text();
+  if (text.length > MOST_BODY_OCTETS) throw new Problem(413, 'too-large', 'Too large', 'The request is too large. Name criteria instead of ids.');
+  try {
+    return JSON.parse(text);
+  } catch {
+    throw invalid('The body is not JSON.', [{ field: 'body', expected: 'JSON' }]);
+  }
+}
+
+function checked(schema: v.GenericSchema, value: unknown, what: string): unknown {
+  const result = v.safeParse(schema, value);
+  if (result.success) return result.output;
+  const errors = result.issues.map((issue): FieldError => ({ field: v.getDotPath(issue) ?? what, expected: issue.expected ?? issue.message }));
+  throw invalid(`The ${what} is not as it should be: ${errors.map(({ field }) => field).join(', ')}.`, errors);
+}

@@ -1,0 +1,50 @@
+import type { GenericSchema, InferOutput } from 'valibot';
+import type { Account } from '../store/accounts';
+import type { Environment } from './environment';
+
+/** What a route gets besides what it asked for. */
+export interface RequestContext {
+  environment: Environment;
+  request: Request;
+  /** Of the peer; for limits. */
+  clientAddress: string;
+  /** Of the session, where there is one that lives. */
+  tokenHash: Buffer | undefined;
+}
+
+/** One call of the API: what it takes, what it gives, and what does it. The OpenAPI document is made of these. */
+export interface Route {
+  method: 'GET' | 'POST' | 'PATCH' | 'DELETE';
+  /** With parameters in braces, below `/api`. `{account}` is checked to be the session's. */
+  path: string;
+  summary: string;
+  query?: GenericSchema;
+  body?: GenericSchema;
+  /** Status of success and what is given with it. */
+  status: number;
+  response?: GenericSchema;
+  handle(input: RouteInput): Promise<unknown>;
+}
+
+export interface RouteInput extends RequestContext {
+  parameters: Record<string, string>;
+  account: Account;
+  query: unknown;
+  body: unknown;
+}
+
+type Parsed<S> = S extends GenericSchema ? InferOutput<S> : undefined;
+
+/** Defines a route so that its handler sees the types of its schemas. */
+export function route<Q extends GenericSchema | undefined = undefined, B extends GenericSchema | undefined = undefined>(definition: {
+  method: Route['method'];
+  path: string;
+  summary: string;
+  query?: Q;
+  body?: B;
+  status?: number;
+  response?: GenericSchema;
+  handle(input: Omit<RouteInput, 'query' | 'body'> & { query: Parsed<Q>; body: Parsed<B> }): Promise<unknown>;
+}): Route {
+  return { status: 200, ...definition } as unknown as Route;
+}

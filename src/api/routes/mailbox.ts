@@ -1,0 +1,179 @@
+import * as v from 'valibot';
+import { targetBytes } from '../../core/level/level';
+import { SignInNeeded, signInTo } from '../../jobs/sign-in';
+import { MailProblem } from '../../mail/problem';
+import type { MailServer } from '../../mail/server';
+import { type Account, saveSettings } from '../../store/accounts';
+import { transaction } from '../../store/database';
+import { foldersOf } from '../../store/folders';
+import { tell } from '../../store/events';
+import { enqueue } from '../../store/jobs';
+import { accountLevel } from '../../store/level';
+import { amountOf, type Cursor, messageById, pageOfMessages } from '../../store/messages';
+import { lastScan, openScan, type Scan, scanById } from '../../store/scans';
+import { criteriaFrom } from '../criteria';
+import type { Environment } from '../environment';
+import { conflict, invalid, notFound, Problem } from '../problem';
+import { route } from '../route';
+import * as s from '../schemas';
+
+export const showSettings = route({
+  method: 'GET',
+  path: '/accounts/{account}/settings',
+  summary: 'The settings of an account.',
+  response: s.Settings,
+  handle: async ({ account }) => account.settings,
+});
+
+export const changeSettings = route({
+  method: 'PATCH',
+  path: '/accounts/{account}/settings',
+  summary: 'Changes the settings that are given; the others stay.',
+  body: s.SettingsChange,
+  response: s.Settings,
+  async handle({ environment, account, body }) {
+    const { database } = environment;
+    if (body.trashFolder) {
+      const known = (await foldersOf(database, account.id)).some(({ path, repeats }) => path === body.trashFolder && !repeats);
+      if (!known) throw invalid('There is no such folder.', [{ field: 'trashFolder', expected: 'the path of a folder' }]);
+    }
+    const changes = Object.fromEntries(Object.entries(body).filter(([, value]) => value !== undefined));
+    await saveSettings(database, account.id, changes);
+    await tell(database, account.id, 'level', {});
+    return { ...account.settings, ...changes };
+  },
+});
+
+function shownScan({ problem, endedAt, attempts: _, ...scan }: Scan) {
+  return { ...scan, ...(problem ? { problem } : {}), ...(endedAt ? { endedAt } : {}) };
+}
+
+export const startScan = route({
+  method: 'POST',
+  path: '/accounts/{account}/scans',
+  summary: 'Starts a scan (202), or gives the one that is running (200).',
+  status: 202,
+  response: s.Scan,
+  async handle({ environment, account }) {
+    const { scan, isNew } = await transaction(environment.database, async (client) => {
+      const opened = await openScan(client, account.id);
+      await enqueue(client, account.id, 'scan', opened.scan.id);
+      return opened;
+    });
+    return new Response(JSON.stringify(shownScan(scan)), { status: isNew ? 202 : 200, headers: { 'content-type': 'application/json' } });
+  },
+});
+
+export const showScan = route({
+  method: 'GET',
+  path: '/accounts/{account}/scans/{scan}',
+  summary: 'A scan and how far it is; `last` is the newest.',
+  response: s.Scan,
+  async handle({ environment, account, parameters }) {
+    const { database } = environment;
+    const scan = parameters.scan === 'last' ? await lastScan(database, account.id) : await scanById(database, account.id, Number(parameters.scan));
+    if (!scan) throw notFound();
+    return shownScan(scan);
+  },
+});
+
+export const showLevel = route({
+  method: 'GET',
+  path: '/accounts/{account}/level',
+  summary: 'How full the account is, and where.',
+  response: s.Level,
+  async handle({ environment, account }) {
+    const { reading, readings, planAndTrash: _, ...level } = await accountLevel(environment.database, account);
+    const { target } = account.settings;
+    return {
+      ...level,
+      ...(reading?.messageLimit != null ? { messageLimit: reading.messageLimit, messagesUsed: reading.messages ?? 0 } : {}),
+      target,
+      targetBytes: targetBytes(target, level.limit),
+      readings,
+      at: reading?.at ?? new Date(),
+    };
+  },
+});
+
+export function encodeCursor(cursor: Cursor | undefined): string | undefined {
+  return cursor && Buffer.from(JSON.stringify([cursor.value, cursor.id])).toString('base64url');
+}
+
+function decodeCursor(text: string | undefined): Cursor | undefined {
+  if (text === undefined) return undefined;
+  try {
+    const [value, id] = v.parse(v.tuple([v.string(), v.number()]), JSON.parse(Buffer.from(text, 'base64url').toString('utf8')));
+    return { value, id };
+  } catch {
+    throw invalid('This is not a place in a list.', [{ field: 'after', expected: 'what `next` of the page before gave' }]);
+  }
+}
+
+export const listMessages = route({
+  method: 'GET',
+  path: '/accounts/{account}/messages',
+  summary: 'The messages that match, a page at a time, and the sum of all of them.',
+  query: v.object({
+    where: s.Where,
+    scope: s.Scope,
+    order: v.optional(v.picklist(['size', 'date', 'from', 'subject']), 'size'),
+    direction: v.optional(v.picklist(['up', 'down'])),
+    limit: v.optional(s.wholeNumber(1, 1_000), '100'),
+    after: v.optional(v.string()),
+  }),
+  response: v.object({ total: s.Amount, messages: v.array(s.Message), next: v.optional(v.string()) }),
+  async handle({ environment, account, query }) {
+    const { database } = environment;
+    const criteria = criteriaFrom(query.where);
+    const now = new Date();
+    const descends = query.order === 'size' || query.order === 'date';
+    const page = { order: query.order, direction: query.direction ?? (descends ? 'down' : 'up'), limit: query.limit, after: decodeCursor(query.after) } as const;
+    const [total, { messages, next }] = await Promise.all([
+      amountOf(database, account, criteria, query.scope, now),
+      pageOfMessages(database, account, criteria, query.scope, now, page),
+    ]);
+    return { total, messages, ...(next ? { next: encodeCursor(next) } : {}) };
+  },
+});
+
+/** Opens the folder of a message on the server and asks something of it there. */
+async function atServer<T>(environment: Environment, account: Account, id: string, ask: (server: MailServer, uid: number) => Promise<T>) {
+  const message = await messageById(environment.database, account.id, Number(id));
+  if (!message) throw notFound();
+  let server: MailServer | undefined;
+  try {
+    server = await signInTo(environment, account);
+    const open = await server.open(message.serverName);
+    if (open.uidValidity !== message.uidValidity) throw conflict('changed', 'The folder has changed on the server. Scan again.');
+    return { message, answer: await ask(server, message.uid) };
+  } catch (error) {
+    if (error instanceof SignInNeeded) throw conflict('sign-in-needed', 'The mail server does not accept the stored password any more. Sign in again.');
+    if (error instanceof MailProblem) throw new Problem(409, error.kind, 'The mail server did not give it', error.message);
+    throw error;
+  } finally {
+    await server?.close();
+  }
+}
+
+export const showMessage = route({
+  method: 'GET',
+  path: '/accounts/{account}/messages/{message}',
+  summary: 'All that is known of a message, with its header as it stands on the server.',
+  response: s.MessageDetails,
+  async handle({ environment, account, parameters }) {
+    const { message, answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) => server.header(uid));
+    const { serverName: _, uidValidity: __, ...shown } = message;
+    return { ...shown, header: answer };
+  },
+});
+
+export const showText = route({
+  method: 'GET',
+  path: '/accounts/{account}/messages/{message}/text',
+  summary: 'The text of a message as text, read from the server now. Nothing remote is fetched.',
+  async handle({ environment, account, parameters }) {
+    const { answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) => server.text(uid));
+    return new Response(answer, { headers: { 'content-type': 'text/plain; charset=utf-8' } });
+  },
+});

@@ -1,0 +1,240 @@
+import * as v from 'valibot';
+import type { Amount } from '../../core/level/level';
+import type { Account } from '../../store/accounts';
+import { type Queryable, transaction } from '../../store/database';
+import { tell } from '../../store/events';
+import { foldersOf } from '../../store/folders';
+import { enqueue } from '../../store/jobs';
+import { planLot } from '../../store/lots';
+import { messagesOfRun } from '../../store/messages';
+import { createRun, freeze, type Run, runById, type RunSelector, runsOf, updateRun } from '../../store/runs';
+import { type Scope, trashFolder } from '../../store/selection';
+import { criteriaFrom } from '../criteria';
+import { conflict, invalid, notFound } from '../problem';
+import { route } from '../route';
+import * as s from '../schemas';
+
+function shownRun({ problem, startedAt, endedAt, attempts: _, fallback: __, wanted: ___, ...run }: Run) {
+  return { ...run, ...(problem ? { problem } : {}), ...(startedAt ? { startedAt } : {}), ...(endedAt ? { endedAt } : {}) };
+}
+
+const StartRun = v.object({
+  action: v.picklist(['trash', 'purge', 'restore']),
+  label: v.optional(s.Label),
+  lots: v.optional(s.Ids),
+  where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
+  ids: v.optional(s.Ids),
+  folder: v.optional(v.string()),
+  run: v.optional(v.pipe(v.number(), v.integer())),
+  to: v.optional(v.string()),
+  expect: v.optional(s.Amount),
+});
+
+type StartRun = v.InferOutput<typeof StartRun>;
+
+const SELECTORS = ['lots', 'where', 'ids', 'folder', 'run'] as const;
+
+/** A run that is ready to be frozen: what it is called, how its set is named, and where that set may lie. */
+interface Intent {
+  label: string;
+  selector: RunSelector;
+  stored: Record<string, unknown>;
+  scope: Scope;
+  lots: number[];
+}
+
+async function intentOf(db: Queryable, account: Account, body: StartRun): Promise<Intent> {
+  const given = SELECTORS.filter((name) => body[name] !== undefined);
+  if (given.length !== 1) throw invalid('Say exactly one of lots, where, ids, folder and run.', [{ field: 'lots', expected: 'exactly one selector' }]);
+  const scope: Scope = body.action === 'trash' ? 'mail' : 'trash';
+  if (body.lots) return lotsIntent(db, account, body, body.lots);
+  if (body.where !== undefined) {
+    return { label: body.label ?? (body.where || 'everything'), selector: { where: criteriaFrom(body.where), text: body.where }, stored: { where: body.where }, scope, lots: [] };
+  }
+  if (body.ids) {
+    return { label: body.label ?? `${body.ids.length} chosen messages`, selector: { ids: body.ids }, stored: { ids: body.ids.length }, scope, lots: [] };
+  }
+  if (body.folder !== undefined) {
+    const folder = (await foldersOf(db, account.id)).find(({ path }) => path === body.folder);
+    if (!folder) throw invalid('There is no such folder.', [{ field: 'folder', expected: 'the path of a folder' }]);
+    if (folder.repeats) throw conflict('repeated-view', `${folder.path} repeats mail that lies in other folders. Work on those.`);
+    return { label: body.label ?? folder.path, selector: { folder: folder.id }, stored: { folder: folder.path }, scope: body.action === 'restore' ? 'trash' : 'all', lots: [] };
+  }
+  const other = await runById(db, account.id, body.run ?? 0);
+  if (!other) throw invalid('There is no such run.', [{ field: 'run', expected: 'the number of a run' }]);
+  return { label: body.label ?? `run ${other.id}: ${other.label}`, selector: { run: other.id }, stored: { run: other.id }, scope, lots: [] };
+}
+
+async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: number[]): Promise<Intent> {
+  if (body.action === 'restore') throw invalid('Lots are not restored; name a run or messages.', [{ field: 'lots' }]);
+  const lots = [];
+  for (const id of ids) {
+    const lot = await planLot(db, account.id, id);
+    if (!lot) throw invalid('There is no such lot in the plan.', [{ field: 'lots', expected: 'numbers of lots in the plan' }]);
+    if (lot.fate !== body.action) throw conflict('other-fate', `The lot “${lot.label}” is marked for another fate: ${lot.fate}.`);
+    lots.push(lot);
+  }
+  if (lots.length === 0) throw invalid('There is no lot to carry out.', [{ field: 'lots', expected: 'at least one lot' }]);
+  // A lot whose fate is the purge may lie anywhere: that was asked for by itself when it was marked.
+  return { label: body.label ?? lots.map(({ label }) => label).join(', '), selector: { lots: ids }, stored: { lots: ids }, scope: body.action === 'trash' ? 'mail' : 'all', lots: ids };
+}
+
+function checkExpected(expected: Amount | undefined, found: Amount): void {
+  if (expected && (expected.messages !== found.messages || expected.bytes !== found.bytes)) {
+    throw conflict('not-as-expected', `It would touch ${found.messages} messages of ${found.bytes} octets, not ${expected.messages} of ${expected.bytes}. Look again.`);
+  }
+}
+
+export const startRun = route({
+  method: 'POST',
+  path: '/accounts/{account}/runs',
+  summary: 'Freezes a set of messages and carries out one action on exactly these, as a job.',
+  body: StartRun,
+  status: 202,
+  response: s.Run,
+  async handle({ environment, account, body }) {
+    const run = await transaction(environment.database, async (client) => {
+      const folders = await foldersOf(client, account.id);
+      if (body.action === 'trash' && !trashFolder(folders, account.settings.trashFolder)) {
+        throw conflict('no-trash-folder', 'This mailbox marks no folder as its trash. Name one in the settings.');
+      }
+      const fallback = body.to === undefined ? null : folders.find(({ path, repeats }) => path === body.to && !repeats)?.id;
+      if (fallback === undefined) throw invalid('There is no such folder.', [{ field: 'to', expected: 'the path of a folder' }]);
+      const intent = await intentOf(client, account, body);
+      const { members, ...asked } = await freeze(client, account, intent.selector, intent.scope, new Date());
+      checkExpected(body.expect, asked);
+      if (asked.messages === 0) throw conflict('nothing-to-do', 'There is nothing there that this could be done to.');
+      const made = await createRun(client, account.id, { action: body.action, label: intent.label, selector: intent.stored, members, asked, fallback, lots: intent.lots });
+      await enqueue(client, account.id, 'run', made.id);
+      await tell(client, account.id, 'run', made);
+      await tell(client, account.id, 'level', {});
+      return made;
+    });
+    return shownRun(run);
+  },
+});
+
+export const listRuns = route({
+  method: 'GET',
+  path: '/accounts/{account}/runs',
+  summary: 'The ledger: every run, newest first.',
+  response: v.object({ runs: v.array(s.Run) }),
+  handle: async ({ environment, account }) => ({ runs: (await runsOf(environment.database, account.id)).map(shownRun) }),
+});
+
+export const showRun = route({
+  method: 'GET',
+  path: '/accounts/{account}/runs/{run}',
+  summary: 'A run and how far it is.',
+  response: s.Run,
+  async handle({ environment, account, parameters }) {
+    const run = await runById(environment.database, account.id, Number(parameters.run));
+    if (!run) throw notFound();
+    return shownRun(run);
+  },
+});
+
+/** What may be wanted of a run, in which states, and what is done at once where no worker is on it. */
+const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
+  route({
+    method: 'POST',
+    path: `/accounts/{account}/runs/{run}/${verb}`,
+    summary,
+    status: 202,
+    response: s.Run,
+    async handle({ environment, account, parameters }) {
+      const id = Number(parameters.run);
+      return transaction(environment.database, async (client) => {
+        const run = await runById(client, account.id, id);
+        if (!run) throw notFound();
+        const going = run.state === 'queued' || run.state === 'running';
+        const resumable = run.state === 'paused' || run.state === 'failed';
+        if (verb === 'resume' ? !resumable : !(going || (verb === 'cancel' && resumable))) {
+          throw conflict('wrong-state', `Run ${id} is ${run.state}, so it can’t be ${verb === 'pause' ? 'paused' : verb === 'resume' ? 'resumed' : 'cancelled'}.`);
+        }
+        if (going) await updateRun(client, account.id, id, { wanted: verb === 'pause' ? 'pause' : 'cancel' });
+        else {
+          // Cancelling what stands still goes through the worker too: a batch may have to be settled first.
+          await updateRun(client, account.id, id, { state: 'queued', problem: null, wanted: verb === 'cancel' ? 'cancel' : null });
+          await enqueue(client, account.id, 'run', id);
+        }
+        const changed = (await runById(client, account.id, id)) as Run;
+        await tell(client, account.id, 'run', changed);
+        return shownRun(changed);
+      });
+    },
+  });
+
+export const pauseRun = steer('pause', 'Pauses a run after the batch under way.');
+export const resumeRun = steer('resume', 'Goes on with a run that was paused or failed.');
+export const cancelRun = steer('cancel', 'Ends a run after the batch under way; what was done stays accounted for.');
+
+const PAGE = 2_000;
+
+export const listRunMessages = route({
+  method: 'GET',
+  path: '/accounts/{account}/runs/{run}/messages',
+  summary: 'Every message of a run with its outcome, as JSON, CSV (RFC 4180) or JSON Lines by Accept.',
+  response: v.array(v.object({ ...s.Message.entries, outcome: v.string() })),
+  async handle({ environment, account, parameters, request }) {
+    const { database } = environment;
+    const id = Number(parameters.run);
+    if (!(await runById(database, account.id, id))) throw notFound();
+    const accept = request.headers.get('accept') ?? '';
+    const format = FORMATS.find(({ type }) => accept.includes(type)) ?? JSON_ARRAY;
+    const encoder = new TextEncoder();
+    let after = 0;
+    let first = true;
+    const body = new ReadableStream({
+      async pull(controller) {
+        if (first) controller.enqueue(encoder.encode(format.head));
+        const page = await messagesOfRun(database, account.id, id, after, PAGE);
+        const lines = page.map((message, index) => (first && index === 0 ? '' : format.between) + format.line(message)).join('');
+        controller.enqueue(encoder.encode(lines));
+        first = first && page.length === 0;
+        after = page.at(-1)?.id ?? after;
+        if (page.length < PAGE) {
+          controller.enqueue(encoder.encode(format.tail));
+          controller.close();
+        }
+      },
+    });
+    return new Response(body, {
+      headers: { 'content-type': format.type, 'content-disposition': `attachment; filename="run-${id}.${format.extension}"` },
+    });
+  },
+});
+
+type RunMessage = Awaited<ReturnType<typeof messagesOfRun>>[number];
+
+interface Format {
+  type: string;
+  extension: string;
+  head: string;
+  between: string;
+  tail: string;
+  line(message: RunMessage): string;
+}
+
+const JSON_ARRAY: Format = { type: 'application/json', extension: 'json', head: '[', between: ',', tail: ']', line: (message) => JSON.stringify(message) };
+
+const FORMATS: Format[] = [
+  { type: 'application/jsonl', extension: 'jsonl', head: '', between: '\n', tail: '\n', line: (message) => JSON.stringify(message) },
+  {
+    type: 'text/csv',
+    extension: 'csv',
+    head: 'id,folder,uid,received,size,from,subject,outcome\r\n',
+    between: '\r\n',
+    tail: '\r\n',
+    line: (message) =>
+      [message.id, message.folder, message.uid, message.received.toISOString(), message.size, message.from?.address ?? '', message.subject, message.outcome]
+        .map((cell) => csvCell(`${cell}`))
+        .join(','),
+  },
+];
+
+/** RFC 4180 quoting. A cell that a spreadsheet would run as a formula gets an apostrophe before it. */
+function csvCell(text: string): string {
+  const harmless = /^[=+\-@\t\r]/.test(text) ? `'${text}` : text;
+  return /[",\r\n]/.test(harmless) ? `"${harmless.replaceAll('"', '""')}"` : harmless;
+}

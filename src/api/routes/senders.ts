@@ -1,0 +1,41 @@
+import * as v from 'valibot';
+import { newestOfSender, rankSenders } from '../../store/senders';
+import { criteriaFrom } from '../criteria';
+import { invalid, notBuilt } from '../problem';
+import { route } from '../route';
+import * as s from '../schemas';
+
+const By = v.optional(v.picklist(['address', 'domain', 'list', 'recipient']), 'address');
+
+export const listSenders = route({
+  method: 'GET',
+  path: '/accounts/{account}/senders',
+  summary: 'Senders ranked under the criteria. Exact, whatever the size of the mailbox.',
+  query: v.object({
+    where: s.Where,
+    scope: s.Scope,
+    by: By,
+    order: v.optional(v.picklist(['bytes', 'messages', 'month', 'last', 'evidence']), 'bytes'),
+    limit: v.optional(s.wholeNumber(1, 1_000), '100'),
+    after: v.optional(v.string()),
+  }),
+  response: v.object({ total: v.number(), senders: v.array(s.Sender), next: v.optional(v.string()) }),
+  async handle({ environment, account, query }) {
+    if (query.order === 'evidence') throw notBuilt('The order by evidence');
+    const offset = query.after === undefined ? 0 : Number(query.after);
+    if (!Number.isSafeInteger(offset) || offset < 0) throw invalid('This is not a place in a list.', [{ field: 'after' }]);
+    const ranking = { by: query.by, order: query.order, limit: query.limit, offset };
+    const { total, senders } = await rankSenders(environment.database, account, criteriaFrom(query.where), query.scope, new Date(), ranking);
+    const end = offset + senders.length;
+    return { total, senders, ...(end < total ? { next: `${end}` } : {}) };
+  },
+});
+
+export const newest = route({
+  method: 'GET',
+  path: '/accounts/{account}/senders/{key}/newest',
+  summary: 'The five newest messages of a sender.',
+  query: v.object({ by: By }),
+  response: v.array(v.object({ id: v.number(), subject: v.string(), date: s.Timestamp, size: v.number() })),
+  handle: async ({ environment, account, parameters, query }) => newestOfSender(environment.database, account, query.by, parameters.key ?? ''),
+});

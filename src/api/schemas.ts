@@ -1,0 +1,181 @@
+import * as v from 'valibot';
+
+/** Shapes that several calls share. All sizes are octets, all times RFC 3339 in UTC. */
+
+const count = v.pipe(v.number(), v.integer(), v.minValue(0));
+
+export const Amount = v.object({ messages: count, bytes: count });
+export const Timestamp = v.pipe(v.string(), v.isoTimestamp());
+export const Scope = v.optional(v.picklist(['mail', 'trash', 'all']), 'mail');
+export const Where = v.optional(v.pipe(v.string(), v.maxLength(10_000)), '');
+
+/** A whole number in a query, where everything is text. */
+export const wholeNumber = (least: number, most: number) =>
+  v.pipe(v.string(), v.regex(/^\d{1,12}$/, 'a whole number'), v.transform(Number), v.minValue(least), v.maxValue(most));
+
+export const Ids = v.pipe(v.array(v.pipe(v.number(), v.integer(), v.minValue(1))), v.maxLength(200_000));
+export const Label = v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(200));
+
+export const SignIn = v.object({
+  host: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(253)),
+  port: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65_535)),
+  security: v.picklist(['tls', 'starttls', 'none']),
+  user: v.pipe(v.string(), v.minLength(1), v.maxLength(320)),
+  password: v.pipe(v.string(), v.minLength(1), v.maxLength(1_000)),
+});
+
+export const AccountBrief = v.object({ id: v.number(), user: v.string(), host: v.string(), state: v.picklist(['active', 'locked']) });
+
+export const Target = v.union([
+  v.strictObject({ share: v.pipe(v.number(), v.minValue(0.01), v.maxValue(1)) }),
+  v.strictObject({ bytes: v.pipe(v.number(), v.integer(), v.minValue(0)) }),
+  v.strictObject({ messages: v.pipe(v.number(), v.integer(), v.minValue(0)) }),
+]);
+
+const timeZone = v.pipe(
+  v.string(),
+  v.check((name) => {
+    try {
+      new Intl.DateTimeFormat('en', { timeZone: name });
+      return true;
+    } catch {
+      return false;
+    }
+  }, 'the IANA name of a time zone'),
+);
+
+export const SettingsChange = v.strictObject({
+  target: v.optional(Target),
+  limit: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1)))),
+  trashFolder: v.optional(v.nullable(v.pipe(v.string(), v.minLength(1)))),
+  trashDays: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(3_650)))),
+  timeZone: v.optional(timeZone),
+  units: v.optional(v.picklist(['binary', 'decimal'])),
+});
+
+export const Settings = v.object({
+  target: Target,
+  limit: v.nullable(v.number()),
+  trashFolder: v.nullable(v.string()),
+  trashDays: v.nullable(v.number()),
+  timeZone: v.string(),
+  units: v.picklist(['binary', 'decimal']),
+});
+
+const progress = v.object({ done: count, total: count });
+export const ProblemNote = v.object({ kind: v.string(), detail: v.string() });
+
+export const Scan = v.object({
+  id: count,
+  state: v.picklist(['queued', 'running', 'done', 'failed']),
+  folders: progress,
+  messages: progress,
+  problem: v.optional(ProblemNote),
+  createdAt: Timestamp,
+  endedAt: v.optional(Timestamp),
+});
+
+export const Level = v.object({
+  limit: v.nullable(v.number()),
+  limitBy: v.nullable(v.picklist(['server', 'user'])),
+  used: count,
+  usedBy: v.picklist(['server', 'counted']),
+  messageLimit: v.optional(count),
+  messagesUsed: v.optional(count),
+  target: Target,
+  targetBytes: v.nullable(v.number()),
+  mail: Amount,
+  trash: Amount,
+  plan: Amount,
+  after: count,
+  other: count,
+  difference: v.number(),
+  folders: v.array(
+    v.object({
+      path: v.string(),
+      role: v.nullable(v.picklist(['inbox', 'sent', 'drafts', 'junk', 'trash', 'archive'])),
+      messages: count,
+      bytes: count,
+      repeats: v.boolean(),
+    }),
+  ),
+  readings: v.array(v.object({ at: Timestamp, used: count })),
+  at: Timestamp,
+});
+
+const author = v.object({ name: v.string(), address: v.string() });
+
+export const Message = v.object({
+  id: count,
+  folder: v.string(),
+  uid: count,
+  from: v.nullable(author),
+  subject: v.string(),
+  date: v.nullable(Timestamp),
+  received: Timestamp,
+  size: count,
+  flags: v.array(v.string()),
+  category: v.nullable(v.string()),
+  files: v.array(v.object({ name: v.string(), type: v.string(), size: count })),
+  flaws: v.array(v.string()),
+  origin: v.nullable(v.string()),
+  trashedBy: v.nullable(v.number()),
+});
+
+export const MessageDetails = v.object({
+  ...Message.entries,
+  messageId: v.string(),
+  references: v.array(v.string()),
+  to: v.array(author),
+  listId: v.string(),
+  bulkFields: v.record(v.string(), v.string()),
+  header: v.nullable(v.string()),
+});
+
+export const Sender = v.object({
+  key: v.string(),
+  name: v.string(),
+  names: v.array(v.string()),
+  messages: count,
+  bytes: count,
+  month: v.number(),
+  first: Timestamp,
+  last: Timestamp,
+  unseen: count,
+  answered: count,
+  flagged: count,
+  written: count,
+});
+
+export const Lot = v.object({
+  id: count,
+  label: v.string(),
+  fate: v.picklist(['trash', 'purge']),
+  where: v.nullable(v.string()),
+  messages: count,
+  bytes: count,
+  excepted: count,
+  guarded: Amount,
+  adds: Amount,
+  only: Amount,
+  createdAt: Timestamp,
+});
+
+const mark = v.nullable(v.object({ used: v.nullable(v.number()), counted: count, at: Timestamp }));
+
+export const Run = v.object({
+  id: count,
+  action: v.picklist(['trash', 'purge', 'restore']),
+  state: v.picklist(['queued', 'running', 'paused', 'done', 'cancelled', 'failed']),
+  label: v.string(),
+  selector: v.record(v.string(), v.unknown()),
+  asked: Amount,
+  done: Amount,
+  left: v.array(v.object({ reason: v.string(), messages: count, bytes: count })),
+  before: mark,
+  after: mark,
+  problem: v.optional(ProblemNote),
+  createdAt: Timestamp,
+  startedAt: v.optional(Timestamp),
+  endedAt: v.optional(Timestamp),
+});

@@ -1,0 +1,135 @@
+import { accessSync, constants, mkdirSync, rmSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { join } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { isLoopback } from '../mail/destination';
+import { openDatabase } from '../store/database';
+import { migrate } from '../store/migrate';
+import { ensureBuilt } from './build';
+import { Cluster } from './cluster';
+import { ensurePackages, POSTGRESQL } from './debian';
+import { EXIT, Stop } from './exits';
+import { Processes } from './processes';
+import { say } from './say';
+
+export interface ServeOptions {
+  root: string;
+  /** The data folder, absolute. */
+  data: string;
+  host: string;
+  port: number;
+  demo: { size: 'full' | 'small'; allMail: boolean } | undefined;
+  fresh: boolean;
+}
+
+/** What runs, and a way to end it. */
+export interface Served {
+  stop(): Promise<void>;
+}
+
+const HEALTHY_WITHIN_MS = 60_000;
+
+/** Starts everything and waits until it is healthy. What was started is stopped again where something fails. */
+export async function serve(options: ServeOptions): Promise<Served> {
+  const { root, data, host, port } = options;
+  prepareData(options);
+  await checkPort(host, port);
+  const ownCluster = !process.env.TAMSEL_DATABASE_URL;
+  if (ownCluster) ensurePackages([POSTGRESQL]);
+  ensureBuilt(root);
+  const processes = new Processes(root, join(data, 'logs'));
+  let cluster: Cluster | undefined;
+  const stop = async () => {
+    await processes.stop();
+    await cluster?.stop();
+  };
+  try {
+    if (ownCluster) {
+      say('Starting PostgreSQL …');
+      cluster = await Cluster.start(data);
+    }
+    const url = cluster?.url('tamsel') ?? (process.env.TAMSEL_DATABASE_URL as string);
+    await applyMigrations(root, url);
+    const env = { ...childEnvironment(options, url), ...(await startStandIn(options, processes)) };
+    say('Starting the worker and the web server …');
+    processes.keep('worker', ['--import', 'tsx', 'src/jobs/main.ts'], env);
+    processes.keep('web', ['dist/server/entry.mjs'], { ...env, HOST: host, PORT: `${port}` });
+    await healthy(host, port);
+    return { stop };
+  } catch (error) {
+    await stop();
+    throw error;
+  }
+}
+
+function prepareData({ data, fresh }: ServeOptions): void {
+  try {
+    if (fresh) for (const part of ['postgres', 'stand-in', 'logs']) rmSync(join(data, part), { recursive: true, force: true });
+    mkdirSync(join(data, 'logs'), { recursive: true, mode: 0o700 });
+    accessSync(data, constants.W_OK);
+  } catch {
+    throw new Stop(EXIT.dataNotWritable, `The data folder ${data} is not writable. Set TAMSEL_DATA to one that is.`);
+  }
+}
+
+/** Finds out before anything is started that the port is taken. */
+function checkPort(host: string, port: number): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const probe = createServer();
+    probe.once('error', () => reject(new Stop(EXIT.portTaken, `Port ${port} on ${host} is taken or can't be used. Set TAMSEL_PORT to another.`)));
+    probe.listen(port, host, () => probe.close(() => resolve()));
+  });
+}
+
+export async function applyMigrations(root: string, url: string): Promise<void> {
+  const database = openDatabase(url, 1);
+  try {
+    await database.query('select 1').catch(() => {
+      throw new Stop(EXIT.databaseSilent, 'The database of TAMSEL_DATABASE_URL does not answer.');
+    });
+    const applied = await migrate(database, join(root, 'src/store/migrations'));
+    if (applied.length > 0) say(`Applied ${applied.length} migrations.`);
+  } finally {
+    await database.end();
+  }
+}
+
+/** Private addresses may be reached by themselves only while nobody but this machine can ask for it. */
+function childEnvironment({ data, host, port }: ServeOptions, url: string): NodeJS.ProcessEnv {
+  const local = (host === 'localhost' || isLoopback(host)) && !process.env.TAMSEL_ORIGIN;
+  return {
+    ...process.env,
+    NODE_ENV: 'production',
+    ASTRO_TELEMETRY_DISABLED: '1',
+    TAMSEL_DATABASE_URL: url,
+    TAMSEL_KEY_FILE: process.env.TAMSEL_KEY_FILE ?? join(data, 'key'),
+    TAMSEL_HOST: host,
+    TAMSEL_PORT: `${port}`,
+    ...(local ? { TAMSEL_ALLOW_PRIVATE: process.env.TAMSEL_ALLOW_PRIVATE ?? '1' } : {}),
+  };
+}
+
+async function startStandIn({ data, demo }: ServeOptions, processes: Processes): Promise<NodeJS.ProcessEnv> {
+  if (!demo) return {};
+  say('Starting the stand-in mail host …');
+  const directory = join(data, 'stand-in');
+  const args = ['--import', 'tsx', 'stand-in/main.ts', '--directory', directory, '--size', demo.size];
+  if (demo.allMail) args.push('--all-mail');
+  if (process.env.TAMSEL_DEMO_DAY) args.push('--day', process.env.TAMSEL_DEMO_DAY);
+  // The same ports every time, so that the account of the last start is the account of this one.
+  args.push('--tls-port', process.env.TAMSEL_DEMO_IMAPS_PORT ?? '4993', '--plain-port', process.env.TAMSEL_DEMO_IMAP_PORT ?? '4143');
+  const { tlsPort } = (await processes.ready('stand-in', args, process.env)) as { tlsPort: number };
+  const offered = { host: 'localhost', port: tlsPort, security: 'tls', user: 'secretary@saltmarshlane.example', password: 'allotment' };
+  return { TAMSEL_DEMO: JSON.stringify(offered), TAMSEL_CA_FILE: join(directory, demo.size, 'authority.pem') };
+}
+
+async function healthy(host: string, port: number): Promise<void> {
+  const name = host === '0.0.0.0' || host === '::' ? '127.0.0.1' : host.includes(':') ? `[${host}]` : host;
+  const until = Date.now() + HEALTHY_WITHIN_MS;
+  while (Date.now() < until) {
+    const answer = await fetch(`http://${name}:${port}/api/health`).catch(() => undefined);
+    if (answer?.ok) return;
+    await sleep(150);
+  }
+  throw new Stop(EXIT.failed, `Tamsel did not become healthy within ${HEALTHY_WITHIN_MS / 1000} s; the logs in the data folder say why.`);
+}

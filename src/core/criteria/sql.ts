@@ -1,0 +1,168 @@
+import { FLAG_BITS } from '../mailbox/flags';
+import { fold } from '../text';
+import { OCTETS_IN } from '../units';
+import { instantOfAge, instantsOfDay } from './instants';
+import type { Criteria, Field, FlagTest, Operator, Value } from './tree';
+
+/** What an expression is read against: ages against one instant, folders against those that are there. */
+export interface SqlContext {
+  now: Date;
+  /** IANA name. */
+  timeZone: string;
+  folders: readonly { id: number; path: string }[];
+}
+
+/** A condition over the aliases p (placement) and m (message), its values as parameters. */
+export interface SqlCondition {
+  text: string;
+  values: unknown[];
+  /** Whether it reads m; where not, the join can be left out. */
+  readsMessage: boolean;
+}
+
+/**
+ * Compiles criteria to a condition that is never null, so that `not` is the complement.
+ *
+ * @param firstParameter the number of the first parameter to use, `$n`.
+ */
+export function criteriaToSql(criteria: Criteria, context: SqlContext, firstParameter: number): SqlCondition {
+  const compiler = new Compiler(context, firstParameter);
+  const text = compiler.compile(criteria);
+  return { text, values: compiler.values, readsMessage: compiler.readsMessage };
+}
+
+const FLAG_CONDITIONS: Record<FlagTest, string> = {
+  seen: `p.flags & ${FLAG_BITS.seen} <> 0`,
+  unseen: `p.flags & ${FLAG_BITS.seen} = 0`,
+  flagged: `p.flags & ${FLAG_BITS.flagged} <> 0`,
+  unflagged: `p.flags & ${FLAG_BITS.flagged} = 0`,
+  answered: `p.flags & ${FLAG_BITS.answered} <> 0`,
+  unanswered: `p.flags & ${FLAG_BITS.answered} = 0`,
+  draft: `p.flags & ${FLAG_BITS.draft} <> 0`,
+};
+
+/** An age above n means received before the instant, so the order turns round. */
+const TURNED: Partial<Record<Operator, Operator>> = { '<': '>', '<=': '>=', '>': '<', '>=': '<=' };
+
+/** The folded texts of a field, each of which may be the one that is meant. */
+const TEXT_COLUMNS: Partial<Record<Field, string[]>> = {
+  from: ['m.from_address_folded', 'm.from_name_folded'],
+  subject: ['m.subject_folded'],
+  list: ['m.list_folded'],
+};
+
+class Compiler {
+  readonly values: unknown[] = [];
+  readsMessage = false;
+
+  constructor(
+    private readonly context: SqlContext,
+    private readonly firstParameter: number,
+  ) {}
+
+  compile(criteria: Criteria): string {
+    switch (criteria.kind) {
+      case 'everything':
+        return 'true';
+      case 'any':
+        return `(${criteria.of.map((part) => this.compile(part)).join(' or ')})`;
+      case 'all':
+        return `(${criteria.of.map((part) => this.compile(part)).join(' and ')})`;
+      case 'not':
+        return `(not ${this.compile(criteria.of)})`;
+      case 'flag':
+        return `(${FLAG_CONDITIONS[criteria.name]})`;
+      case 'test':
+        return this.test(criteria.field, criteria.op, criteria.value);
+    }
+  }
+
+  private test(field: Field, op: Operator, value: Value): string {
+    switch (value.type) {
+      case 'octets': {
+        const octets = value.number * (value.unit === null ? 1 : OCTETS_IN[value.unit]);
+        return `(${this.numeric(field)} ${sqlOrder(op)} ${this.parameter(octets, 'numeric')})`;
+      }
+      case 'count':
+        return `(${this.numeric(field)} ${sqlOrder(op)} ${this.parameter(value.number, 'numeric')})`;
+      case 'age': {
+        const instant = instantOfAge(value.number, value.unit, this.context.now, this.context.timeZone);
+        return `(p.received ${sqlOrder(TURNED[op] ?? op)} ${this.parameter(instant, 'timestamptz')})`;
+      }
+      case 'day':
+        return this.day(field, op, value.day);
+      case 'text':
+        return this.text(field, op, value.text);
+    }
+  }
+
+  private numeric(field: Field): string {
+    if (field === 'size') return 'p.size';
+    this.readsMessage = true;
+    return field === 'files' ? 'm.file_count' : 'm.file_bytes';
+  }
+
+  private day(field: Field, op: Operator, day: string): string {
+    if (field === 'date') this.readsMessage = true;
+    const column = field === 'date' ? 'coalesce(m.sent, p.received)' : 'p.received';
+    const { start, end } = instantsOfDay(day, this.context.timeZone);
+    const from = () => this.parameter(start, 'timestamptz');
+    const to = () => this.parameter(end, 'timestamptz');
+    switch (op) {
+      case '<':
+        return `(${column} < ${from()})`;
+      case '>=':
+        return `(${column} >= ${from()})`;
+      case '<=':
+        return `(${column} < ${to()})`;
+      case '>':
+        return `(${column} >= ${to()})`;
+      case '!=':
+        return `(${column} < ${from()} or ${column} >= ${to()})`;
+      default:
+        return `(${column} >= ${from()} and ${column} < ${to()})`;
+    }
+  }
+
+  private text(field: Field, op: Operator, text: string): string {
+    const wanted = fold(text);
+    const negated = op === '!=' || op === '!~';
+    const contains = op === '~' || op === '!~';
+    const condition = this.positiveText(field, wanted, contains);
+    return negated ? `(not ${condition})` : condition;
+  }
+
+  private positiveText(field: Field, wanted: string, contains: boolean): string {
+    if (field === 'folder' || field === 'under') {
+      const ids = this.context.folders
+        .filter(({ path }) => {
+          const folded = fold(path);
+          if (field === 'under') return folded === wanted || folded.startsWith(`${wanted}/`);
+          return contains ? folded.includes(wanted) : folded === wanted;
+        })
+        .map(({ id }) => id);
+      return `(p.folder = any(${this.parameter(ids, 'int[]')}))`;
+    }
+    this.readsMessage = true;
+    const parameter = this.parameter(wanted, 'text');
+    const compare = (column: string) => (contains ? `position(${parameter} in ${column}) > 0` : `${column} = ${parameter}`);
+    // A registrable domain means all below it; a subdomain in full means itself alone.
+    if (field === 'domain') return `(${compare('m.from_domain')} or ${compare('m.from_host')})`;
+    // Several texts in one column are parted by line feeds, which no header text holds.
+    if (field === 'to' || field === 'file') {
+      const column = field === 'to' ? 'm.to_folded' : 'm.files_folded';
+      if (contains) return `(${compare(column)})`;
+      return `(${parameter} = any(string_to_array(${column}, E'\\n')))`;
+    }
+    return `(${(TEXT_COLUMNS[field] ?? []).map(compare).join(' or ')})`;
+  }
+
+  private parameter(value: unknown, type: string): string {
+    this.values.push(value);
+    return `$${this.firstParameter + this.values.length - 1}::${type}`;
+  }
+}
+
+function sqlOrder(op: Operator): string {
+  return op === '!=' ? '<>' : op;
+}

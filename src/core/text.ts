@@ -1,0 +1,28 @@
+/**
+ * Folds a text for comparing: NFC, then full case folding (Unicode, chapter 3.13, toCasefold).
+ *
+ * ECMAScript has no case folding. Lower(Upper(Lower(x))) is it for all letters but those named below: the
+ * first pass turns ẞ into ß, the second spreads ß to SS. Both sides of a comparison must pass through here.
+ */
+export function fold(text: string): string {
+  const composed = text.normalize('NFC');
+  if (/^[\x20-\x7e]*$/.test(composed)) return composed.toLowerCase();
+  let folded = '';
+  for (const letter of composed) {
+    // The dotless i folds to itself though its capital is I.
+    folded += letter === 'ı' ? letter : letter.toLowerCase().toUpperCase().toLowerCase();
+  }
+  // A final sigma folds like any other; ECMAScript lowers by context.
+  return folded.replaceAll('ς', 'σ').normalize('NFC');
+}
+
+/** Makes a text that came from mail storable: PostgreSQL's text can't hold NUL, and a lone surrogate is no character. */
+export function storable(text: string): string {
+  return text.replaceAll('\0', '\ufffd').toWellFormed();
+}
+
+/** Makes a text that came from mail fit for one line: control characters and line breaks become blanks. */
+export function oneLine(text: string): string {
+  // biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what is looked for
+  return storable(text).replace(/[\x00-\x1f\x7f-\x9f\u2028\u2029]+/g, ' ').trim();
+}

@@ -1,0 +1,15 @@
+import type { Logger } from 'pino';
+import type { Outgoing } from '../mail/outgoing';
+import type { Database } from '../store/database';
+import type { Vault } from '../store/vault';
+
+/** What a worker works with. */
+export interface WorkContext {
+  database: Database;
+  vault: Vault;
+  outgoing: Outgoing;
+  log: Logger;
+  /** Identifies this process in leases. */
+  worker: string;
+  leaseSeconds: number;
+}

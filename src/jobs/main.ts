@@ -1,0 +1,32 @@
+import { randomUUID } from 'node:crypto';
+import pino from 'pino';
+import { outgoingFrom } from '../mail/outgoing';
+import { openDatabase } from '../store/database';
+import { Vault } from '../store/vault';
+import { Worker } from './worker';
+
+/** A worker as a process. Any number of them may run. */
+const { TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE, TAMSEL_LEASE_SECONDS = '6' } = process.env;
+if (!TAMSEL_DATABASE_URL || !TAMSEL_KEY_FILE) throw new Error('The variables TAMSEL_DATABASE_URL and TAMSEL_KEY_FILE are missing.');
+
+const database = openDatabase(TAMSEL_DATABASE_URL, 4);
+const worker = new Worker({
+  database,
+  vault: Vault.open(TAMSEL_KEY_FILE),
+  outgoing: outgoingFrom(process.env),
+  log: pino({ name: 'worker', redact: ['err.cause.auth', 'password'] }, pino.destination({ dest: 2, sync: true })),
+  worker: randomUUID(),
+  leaseSeconds: Number(TAMSEL_LEASE_SECONDS),
+});
+
+for (const signal of ['SIGTERM', 'SIGINT'] as const) {
+  process.on(signal, () => {
+    worker.stop();
+    // A batch under way is settled by whoever takes the lease next.
+    setTimeout(() => process.exit(0), 1_500).unref();
+  });
+}
+
+await worker.run();
+await database.end();
+process.exit(0);

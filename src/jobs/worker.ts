@@ -1,0 +1,138 @@
+import { setTimeout as sleep } from 'node:timers/promises';
+import { isPassing, MailProblem } from '../mail/problem';
+import type { MailServer } from '../mail/server';
+import { accountById } from '../store/accounts';
+import { dropForgotten } from '../store/credentials';
+import { transaction } from '../store/database';
+import { forgetOldEvents, listen, tell } from '../store/events';
+import { finishJob, type Job, keepLease, LeaseLost, postponeJob, takeJob } from '../store/jobs';
+import { runById, updateRun } from '../store/runs';
+import { scanById, updateScan } from '../store/scans';
+import { beat } from '../store/workers';
+import type { WorkContext } from './context';
+import { carryOut } from './run/run';
+import { scan } from './scan/scan';
+import { SignInNeeded, signInTo } from './sign-in';
+
+/** Looked for work so often even when nobody wakes the worker: an expired lease wakes nobody. */
+const POLL_MS = 1_000;
+const BEAT_MS = 3_000;
+const MOST_ATTEMPTS = 8;
+const LONGEST_WAIT_SECONDS = 60;
+
+/** Takes jobs and does them until it is stopped. */
+export class Worker {
+  private stopped = false;
+  private wakeUp: (() => void) | undefined;
+
+  constructor(private readonly context: WorkContext) {}
+
+  async run(): Promise<void> {
+    const { database } = this.context;
+    const stopListening = listen(database, 'work', () => this.wakeUp?.());
+    const heart = setInterval(() => void beat(database, this.context.worker).catch(() => undefined), BEAT_MS);
+    await beat(database, this.context.worker);
+    while (!this.stopped) {
+      try {
+        const job = await takeJob(database, this.context.worker, this.context.leaseSeconds);
+        if (job) await this.attend(job);
+        else await this.rest();
+      } catch (error) {
+        this.context.log.error({ err: error }, 'the database could not be used');
+        await sleep(POLL_MS);
+      }
+    }
+    clearInterval(heart);
+    await stopListening();
+  }
+
+  stop(): void {
+    this.stopped = true;
+    this.wakeUp?.();
+  }
+
+  private async rest(): Promise<void> {
+    await forgetOldEvents(this.context.database);
+    await new Promise<void>((resolve) => {
+      const timer = setTimeout(resolve, POLL_MS);
+      this.wakeUp = () => {
+        clearTimeout(timer);
+        resolve();
+      };
+    });
+    this.wakeUp = undefined;
+  }
+
+  /** Does a job while its lease is kept. */
+  private async attend(job: Job): Promise<void> {
+    const { database, worker, leaseSeconds, log } = this.context;
+    let server: MailServer | undefined;
+    const keeper = setInterval(
+      () => {
+        void keepLease(database, job, worker, leaseSeconds).then(
+          (kept) => {
+            if (!kept) void server?.close();
+          },
+          () => undefined,
+        );
+      },
+      (leaseSeconds * 1000) / 3,
+    );
+    try {
+      const account = await accountById(database, job.account);
+      if (!account) return;
+      server = await signInTo(this.context, account);
+      if (job.kind === 'scan') {
+        await scan(this.context, job, account, server);
+        await finishJob(database, job);
+      } else {
+        const outcome = await carryOut(this.context, job, account, server);
+        if (outcome === 'paused') await this.pause(job);
+        else {
+          await finishJob(database, job);
+          await dropForgotten(database, job.account);
+        }
+      }
+    } catch (error) {
+      if (error instanceof LeaseLost) log.warn({ job }, 'the lease went to another worker');
+      else await this.failed(job, error);
+    } finally {
+      clearInterval(keeper);
+      await server?.close();
+    }
+  }
+
+  private async pause(job: Job): Promise<void> {
+    await transaction(this.context.database, async (client) => {
+      await updateRun(client, job.account, job.subject, { state: 'paused', wanted: null });
+      await finishJob(client, job);
+      await tell(client, job.account, 'run', await runById(client, job.account, job.subject));
+    });
+  }
+
+  /** Trouble that passes is tried again, later and later; other trouble ends the work, and says why. */
+  private async failed(job: Job, error: unknown): Promise<void> {
+    const { database, worker, log } = this.context;
+    const problem = problemOf(error);
+    log.warn({ err: error, job }, 'a job failed');
+    await transaction(database, async (client) => {
+      const work = job.kind === 'scan' ? await scanById(client, job.account, job.subject) : await runById(client, job.account, job.subject);
+      const attempts = (work?.attempts ?? 0) + 1;
+      const again = isPassing(error) && attempts < MOST_ATTEMPTS;
+      const change = again ? { problem, attempts } : { state: 'failed' as const, problem, attempts: 0 };
+      if (job.kind === 'scan') await tell(client, job.account, 'scan', await updateScan(client, job.account, job.subject, change));
+      else {
+        await updateRun(client, job.account, job.subject, change);
+        await tell(client, job.account, 'run', await runById(client, job.account, job.subject));
+      }
+      if (again) await postponeJob(client, job, worker, Math.min(LONGEST_WAIT_SECONDS, 2 ** (attempts - 1)));
+      else await finishJob(client, job);
+    });
+  }
+}
+
+function problemOf(error: unknown): { kind: string; detail: string } {
+  if (error instanceof MailProblem) return { kind: error.kind, detail: error.message };
+  if (error instanceof SignInNeeded) return { kind: 'sign-in-needed', detail: 'The mail server does not accept the stored password any more. Sign in again, then go on.' };
+  return { kind: 'internal', detail: 'Something went wrong inside Tamsel. Nothing was lost; try again.' };
+}

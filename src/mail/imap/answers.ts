@@ -1,0 +1,66 @@
+import { numbersOf, parseSequenceSet } from '../../core/sets/ranges';
+import { MailProblem } from '../problem';
+
+/** An answer as imapflow's parser leaves it. */
+export interface RawAnswer {
+  attributes?: { value?: string; section?: { value?: string }[] }[];
+}
+
+/** Reads COPYUID (RFC 4315 §3) from a tagged or untagged OK; undefined where it is not there or can't be trusted. */
+export function copyUid(answer: RawAnswer): Map<number, number> | undefined {
+  const section = answer.attributes?.[0]?.section;
+  if (section?.[0]?.value?.toUpperCase() !== 'COPYUID') return undefined;
+  const from = uidsInOrder(section[2]?.value);
+  const to = uidsInOrder(section[3]?.value);
+  if (!from || !to || from.length !== to.length) return undefined;
+  return new Map(from.map((uid, index) => [uid, to[index] as number]));
+}
+
+/** A uid-set in the order it is written, which COPYUID pairs by. */
+function uidsInOrder(text: string | undefined): number[] | undefined {
+  const uids: number[] = [];
+  for (const part of (text ?? '').split(',')) {
+    const range = parseSequenceSet(part);
+    if (!range) return undefined;
+    uids.push(...numbersOf(range));
+  }
+  return uids;
+}
+
+/** What imapflow's errors carry. */
+interface CommandFailure extends Error {
+  code?: string;
+  responseStatus?: string;
+  serverResponseCode?: string;
+  responseText?: string;
+  response?: { attributes?: { section?: { value?: string }[] }[] } | string;
+}
+
+/** Turns a failure of imapflow into a MailProblem by response codes (RFC 5530, RFC 9208), never by its words. */
+export function commandProblem(error: unknown, folder?: string): MailProblem {
+  if (error instanceof MailProblem) return error;
+  const failure = error as CommandFailure;
+  const said = failure.responseText ? ` The server said: “${failure.responseText}”.` : '';
+  const options = { cause: error };
+  if (!failure.responseStatus) return new MailProblem('connection-lost', 'The connection to the mail server was lost.', options);
+  const section = typeof failure.response === 'object' ? failure.response.attributes?.[0]?.section?.[0]?.value : undefined;
+  const code = (failure.serverResponseCode ?? section ?? '').toUpperCase();
+  switch (code) {
+    case 'OVERQUOTA':
+      return new MailProblem('no-room', `The mailbox is full.${said}`, options);
+    case 'NOPERM':
+    case 'READ-ONLY':
+      return new MailProblem('read-only', `The server does not allow this change.${said}`, options);
+    case 'NONEXISTENT':
+    case 'TRYCREATE':
+      return new MailProblem('folder-gone', `The folder${folder ? ` ${folder}` : ''} is not there any more.${said}`, options);
+    case 'UNAVAILABLE':
+    case 'INUSE':
+    case 'LIMIT':
+    case 'SERVERBUG':
+      return new MailProblem('timed-out', `The server asked for patience.${said}`, options);
+    default:
+      if (folder) return new MailProblem('folder-gone', `The folder ${folder} can’t be opened.${said}`, options);
+      return new MailProblem('command-refused', `The server refused.${said}`, options);
+  }
+}

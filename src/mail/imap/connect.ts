@@ -1,0 +1,84 @@
+import { readFileSync } from 'node:fs';
+import { isIP } from 'node:net';
+import { rootCertificates } from 'node:tls';
+import { ImapFlow } from 'imapflow';
+import { checkedAddress, isLoopback } from '../destination';
+import type { Outgoing } from '../outgoing';
+import { MailProblem } from '../problem';
+import type { Access, MailServer } from '../server';
+import { ImapServer } from './server';
+
+/** Signs in to an IMAP server. Throws a MailProblem that says which step failed. */
+export async function connectImap(access: Access, outgoing: Outgoing): Promise<MailServer> {
+  const address = await checkedAddress(access.host, outgoing.allowPrivate);
+  if (access.security === 'none' && !isLoopback(address)) {
+    throw new MailProblem('plain-text-not-allowed', 'Without encryption Tamsel connects to this machine only. Choose TLS or STARTTLS.');
+  }
+  const ca = outgoing.caFile ? [...rootCertificates, readFileSync(outgoing.caFile, 'utf8')] : undefined;
+  const client = new ImapFlow({
+    host: address,
+    port: access.port,
+    secure: access.security === 'tls',
+    doSTARTTLS: access.security === 'starttls',
+    ...(isIP(access.host) ? {} : { servername: access.host }),
+    auth: { user: access.user, pass: access.password },
+    tls: { rejectUnauthorized: true, ...(ca ? { ca } : {}) },
+    clientInfo: { name: 'Tamsel' },
+    disableAutoIdle: true,
+    disableCompression: true,
+    logger: false,
+    connectionTimeout: 15_000,
+    greetingTimeout: 10_000,
+    socketTimeout: 120_000,
+  });
+  // Without a listener an error of the idle socket would end the process; the next command reports it.
+  client.on('error', () => undefined);
+  try {
+    await client.connect();
+  } catch (error) {
+    client.close();
+    throw connectProblem(error as ImapFailure, access);
+  }
+  return new ImapServer(client);
+}
+
+/** What imapflow adds to its errors. */
+interface ImapFailure extends Error {
+  code?: string;
+  authenticationFailed?: boolean;
+  responseText?: string;
+  response?: string;
+}
+
+const CERTIFICATE_TROUBLE: Record<string, string> = {
+  CERT_HAS_EXPIRED: 'it has expired',
+  CERT_NOT_YET_VALID: 'it is not valid yet',
+  DEPTH_ZERO_SELF_SIGNED_CERT: 'it is signed by itself',
+  SELF_SIGNED_CERT_IN_CHAIN: 'it comes from an authority that this machine does not know',
+  UNABLE_TO_VERIFY_LEAF_SIGNATURE: 'it comes from an authority that this machine does not know',
+  UNABLE_TO_GET_ISSUER_CERT: 'it comes from an authority that this machine does not know',
+  UNABLE_TO_GET_ISSUER_CERT_LOCALLY: 'it comes from an authority that this machine does not know',
+  ERR_TLS_CERT_ALTNAME_INVALID: 'it was made out to another name',
+  CERT_REVOKED: 'it was revoked',
+};
+
+function connectProblem(error: ImapFailure, access: Access): MailProblem {
+  const where = `${access.host}:${access.port}`;
+  const options = { cause: error };
+  const code = error.code ?? '';
+  if (error.authenticationFailed) {
+    const said = error.responseText ? ` It said: “${error.responseText}”.` : '';
+    return new MailProblem('password-refused', `${access.host} refused the user name or the password.${said}`, options);
+  }
+  const trouble = CERTIFICATE_TROUBLE[code];
+  if (trouble) return new MailProblem('untrusted-certificate', `The certificate of ${access.host} is not trusted: ${trouble}.`, options);
+  if (code === 'ECONNREFUSED') return new MailProblem('refused', `${where} refuses connections. Check the port.`, options);
+  if (['CONNECT_TIMEOUT', 'GREETING_TIMEOUT', 'UPGRADE_TIMEOUT', 'ETIMEDOUT', 'ETIMEOUT', 'EHOSTUNREACH', 'ENETUNREACH'].includes(code)) {
+    return new MailProblem('timed-out', `${where} did not answer in time. Check the port and the kind of security.`, options);
+  }
+  if (/STARTTLS/i.test(`${code} ${error.message}`)) {
+    return new MailProblem('no-tls', `${where} does not offer STARTTLS. Choose TLS, usually on port 993.`, options);
+  }
+  if (['ECONNRESET', 'EPIPE'].includes(code)) return new MailProblem('connection-lost', `${where} closed the connection.`, options);
+  return new MailProblem('not-imap', `What answers at ${where} is not an IMAP server, or not with this kind of security.`, options);
+}

@@ -1,0 +1,106 @@
+import type { FetchMessageObject, MessageAddressObject, MessageStructureObject } from 'imapflow';
+import libmime from 'libmime';
+import { readFlags } from '../../core/mailbox/flags';
+import type { Flaw, MessageRecord } from '../../core/mailbox/record';
+import { type BodyPart, filesOf } from '../../core/mailbox/structure';
+import { mailbox, type Mailbox } from '../../core/senders/address';
+import { oneLine, storable } from '../../core/text';
+
+/** The fields fetched besides the envelope: of threads (RFC 5322), lists (2369, 2919) and machines (3834). */
+export const HEADER_FIELDS = ['References', 'List-Id', 'List-Post', 'List-Unsubscribe', 'List-Unsubscribe-Post', 'Precedence', 'Auto-Submitted'];
+
+const BULK_FIELDS = new Set(HEADER_FIELDS.slice(2).map((name) => name.toLowerCase()));
+
+/** Longest text kept of a field; a hostile header may hold megabytes. */
+const LONGEST = 2_000;
+const MOST_RECIPIENTS = 500;
+const MOST_FILES = 500;
+
+/** Earliest and latest Date field that is believed: before there was mail, and beyond any clock that is merely wrong. */
+const BELIEVED = { from: Date.UTC(1971, 0), to: Date.UTC(2100, 0) };
+
+/** Reads what imapflow fetched of a message. Nothing that is malformed makes it fail: it is told in `flaws`. */
+export function recordOf(message: FetchMessageObject): MessageRecord {
+  const flaws: Flaw[] = [];
+  const envelope = message.envelope;
+  const received = message.internalDate instanceof Date ? message.internalDate : new Date(0);
+  const sent = believedDate(envelope?.date);
+  if (!sent) flaws.push('date');
+  const from = authorOf(envelope?.from);
+  if (!from) flaws.push('from');
+  const subject = cutText(envelope?.subject);
+  if (subject.includes('\ufffd')) flaws.push('subject');
+  if (!message.bodyStructure) flaws.push('structure');
+  const fields = headerFields(message.headers);
+  const { bits, keywords } = readFlags(message.flags ?? []);
+  return {
+    uid: message.uid,
+    emailId: message.emailId ?? null,
+    size: message.size ?? 0,
+    received,
+    flags: bits,
+    keywords: keywords.map((keyword) => oneLine(keyword)),
+    messageId: cutText(envelope?.messageId),
+    inReplyTo: cutText(envelope?.inReplyTo),
+    references: (fields.get('references') ?? '').match(/<[^<>\s]+>/g) ?? [],
+    sent,
+    from,
+    recipients: [...(envelope?.to ?? []), ...(envelope?.cc ?? [])]
+      .slice(0, MOST_RECIPIENTS)
+      .map((to) => mailbox(cutText(to.name), cutText(to.address)))
+      .filter((to) => to.name !== '' || to.address !== ''),
+    subject,
+    listId: listIdOf(fields.get('list-id') ?? ''),
+    bulkFields: Object.fromEntries([...fields].filter(([name]) => BULK_FIELDS.has(name))),
+    files: message.bodyStructure ? filesOf(bodyPart(message.bodyStructure)).slice(0, MOST_FILES) : [],
+    flaws,
+  };
+}
+
+function believedDate(date: unknown): Date | null {
+  if (!(date instanceof Date)) return null;
+  const time = date.getTime();
+  return time >= BELIEVED.from && time < BELIEVED.to ? date : null;
+}
+
+/** Of several authors the first counts. */
+function authorOf(list: MessageAddressObject[] | undefined): Mailbox | null {
+  const first = list?.[0];
+  if (!first) return null;
+  const author = mailbox(cutText(first.name), cutText(first.address));
+  return author.name === '' && author.address === '' ? null : author;
+}
+
+function cutText(text: string | undefined): string {
+  return oneLine((text ?? '').slice(0, LONGEST));
+}
+
+/** Unfolds header fields (RFC 5322 §2.2.3); of a repeated field the first counts. */
+function headerFields(raw: Buffer | undefined): Map<string, string> {
+  const fields = new Map<string, string>();
+  const unfolded = storable((raw ?? Buffer.alloc(0)).toString('utf8')).replace(/\r?\n[ \t]+/g, ' ');
+  for (const line of unfolded.split(/\r?\n/)) {
+    const colon = line.indexOf(':');
+    const name = line.slice(0, colon).trim().toLowerCase();
+    if (colon > 0 && !fields.has(name)) fields.set(name, oneLine(line.slice(colon + 1).slice(0, LONGEST * 4)));
+  }
+  return fields;
+}
+
+/** The identifier between angle brackets, else the whole field, as old lists wrote it (RFC 2919 §3). */
+function listIdOf(field: string): string {
+  const decoded = oneLine(libmime.decodeWords(field));
+  return (/<([^<>]+)>\s*$/.exec(decoded)?.[1] ?? decoded).trim().toLowerCase().slice(0, 255);
+}
+
+function bodyPart(node: MessageStructureObject): BodyPart {
+  return {
+    type: node.type,
+    parameters: node.parameters ?? {},
+    disposition: node.disposition ?? null,
+    dispositionParameters: node.dispositionParameters ?? {},
+    size: node.size ?? 0,
+    // An enclosed message stays one file, so its inside is not followed.
+    children: node.type.startsWith('multipart/') ? (node.childNodes ?? []).map(bodyPart) : [],
+  };
+}

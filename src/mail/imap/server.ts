@@ -1,0 +1,273 @@
+import type { FetchMessageObject, ImapFlow, ListResponse } from 'imapflow';
+import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
+import { readFlags } from '../../core/mailbox/flags';
+import type { MessageRecord } from '../../core/mailbox/record';
+import { parseSequenceSet, numbersOf, printSequenceSet, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { MailProblem } from '../problem';
+import type { Dialect, FlagsRecord, ListedFolder, MailServer, Moved, OpenFolder, Quota } from '../server';
+import { commandProblem, copyUid, type RawAnswer } from './answers';
+import { HEADER_FIELDS, recordOf } from './record';
+import { messageText } from './text';
+
+/** A command's arguments as imapflow compiles them. */
+type Argument = { type: 'ATOM' | 'SEQUENCE' | 'STRING'; value: string } | Argument[];
+
+/** imapflow's command channel, which its types leave out. */
+interface Channel {
+  exec(
+    command: string,
+    attributes: Argument[],
+    options?: { untagged?: Record<string, (answer: RawAnswer) => Promise<void>> },
+  ): Promise<{ response: RawAnswer; next(): void }>;
+}
+
+/** A set on the command line is cut so that no command grows beyond what servers take (RFC 7162 §4 advises 8,192 octets). */
+const LONGEST_SET = 7_000;
+
+/** An IMAP connection through imapflow; the commands whose failure matters are sent here, since imapflow hides it. */
+export class ImapServer implements MailServer {
+  readonly dialect: Dialect;
+  readonly personalPrefix: string;
+
+  constructor(private readonly client: ImapFlow) {
+    const has = (capability: string) => client.capabilities.has(capability);
+    this.dialect = { move: has('MOVE'), uidPlus: has('UIDPLUS'), condStore: has('CONDSTORE'), quota: has('QUOTA') };
+    const namespace = (client as unknown as { namespace?: { prefix?: string } }).namespace;
+    this.personalPrefix = namespace?.prefix ?? '';
+  }
+
+  async folders(): Promise<ListedFolder[]> {
+    const statusQuery = { messages: true, uidNext: true, uidValidity: true, highestModseq: true, size: true } as const;
+    const listed = await this.guarded(() => this.client.list({ statusQuery }));
+    return listed.filter((folder) => !folder.flags.has('\\NonExistent')).map((folder) => this.listedFolder(folder));
+  }
+
+  private listedFolder(folder: ListResponse): ListedFolder {
+    const selectable = !folder.flags.has('\\Noselect');
+    const status = folder.status as Record<string, number | bigint | undefined> | undefined;
+    const told = (key: string) => (status?.[key] === undefined ? null : Number(status[key]));
+    return {
+      serverName: folder.path,
+      path: readablePath(folder.path, folder.delimiter ?? null, this.personalPrefix),
+      delimiter: folder.delimiter ?? null,
+      role: roleOfUse(folder.specialUse),
+      repeats: repeatsMail([...folder.flags, folder.specialUse ?? '']),
+      selectable,
+      status:
+        selectable && told('messages') !== null
+          ? {
+              messages: told('messages') ?? 0,
+              bytes: told('size'),
+              uidNext: told('uidNext') ?? 0,
+              uidValidity: told('uidValidity') ?? 0,
+              modSeq: told('highestModseq'),
+            }
+          : null,
+    };
+  }
+
+  async quota(): Promise<Quota | null> {
+    if (!this.dialect.quota) return null;
+    const quota = await this.guarded(() => this.client.getQuota('INBOX'));
+    if (!quota) return null;
+    const { storage, message } = quota as { storage?: QuotaResource; message?: QuotaResource };
+    if (!storage && !message) return null;
+    return {
+      used: storage?.usage ?? null,
+      limit: storage?.limit ?? null,
+      messages: message?.usage ?? null,
+      messageLimit: message?.limit ?? null,
+    };
+  }
+
+  async open(serverName: string): Promise<OpenFolder> {
+    const box = await this.guarded(() => this.client.mailboxOpen(serverName), serverName);
+    return {
+      uidValidity: Number(box.uidValidity),
+      uidNext: box.uidNext,
+      messages: box.exists,
+      modSeq: box.highestModseq === undefined || box.noModseq ? null : Number(box.highestModseq),
+      readOnly: box.readOnly === true,
+    };
+  }
+
+  async createFolder(serverName: string): Promise<void> {
+    await this.guarded(() => this.client.mailboxCreate(serverName));
+  }
+
+  async uids(within?: Ranges): Promise<number[]> {
+    if (!within) return this.search({ all: true });
+    const found: number[] = [];
+    for (const uid of cut(within)) found.push(...(await this.search({ uid })));
+    return found;
+  }
+
+  async deletedUids(): Promise<number[]> {
+    return this.search({ deleted: true });
+  }
+
+  private async search(query: Record<string, unknown>): Promise<number[]> {
+    const answer: unknown = await this.guarded(() =>
+      this.client.search(query, { uid: true, returnOptions: ['ALL'] } as unknown as { uid: boolean }),
+    );
+    if (Array.isArray(answer)) return answer as number[];
+    if (answer === false || answer === undefined) throw new MailProblem('command-refused', 'The server refused to list its messages.');
+    const { all } = answer as { all?: string };
+    if (!all) return [];
+    const set = parseSequenceSet(all);
+    if (!set) throw new MailProblem('command-refused', 'The server sent a list of messages that can’t be read.');
+    return [...numbersOf(set)];
+  }
+
+  async *metadata(uids: Ranges): AsyncIterable<MessageRecord> {
+    const query = { uid: true, flags: true, size: true, internalDate: true, envelope: true, bodyStructure: true, headers: HEADER_FIELDS };
+    for (const range of cut(uids)) for await (const message of this.fetch(range, query)) yield recordOf(message);
+  }
+
+  async *outlines(uids: Ranges): AsyncIterable<MessageRecord> {
+    const query = { uid: true, flags: true, size: true, internalDate: true };
+    for (const range of cut(uids)) for await (const message of this.fetch(range, query)) yield recordOf(message);
+  }
+
+  async *flags(uids: Ranges, changedSince?: number): AsyncIterable<FlagsRecord> {
+    const options = changedSince === undefined ? {} : { changedSince: BigInt(changedSince) };
+    for (const range of cut(uids)) {
+      for await (const { uid, flags } of this.fetch(range, { uid: true, flags: true }, options)) {
+        if (!flags) continue;
+        const { bits, keywords } = readFlags(flags);
+        yield { uid, flags: bits, keywords };
+      }
+    }
+  }
+
+  private async *fetch(range: string, query: object, options: object = {}): AsyncIterable<FetchMessageObject> {
+    try {
+      yield* this.client.fetch(range, query, { uid: true, ...options });
+    } catch (error) {
+      throw commandProblem(error);
+    }
+  }
+
+  async move(uids: Ranges, destination: string): Promise<Moved> {
+    return this.transfer('UID MOVE', uids, destination);
+  }
+
+  async copy(uids: Ranges, destination: string): Promise<Moved> {
+    return this.transfer('UID COPY', uids, destination);
+  }
+
+  private async transfer(command: string, uids: Ranges, destination: string): Promise<Moved> {
+    const moved = new Map<number, number>();
+    let told = false;
+    const note = (answer: RawAnswer) => {
+      for (const [from, to] of copyUid(answer) ?? []) {
+        told = true;
+        moved.set(from, to);
+      }
+    };
+    for (const set of cut(uids)) {
+      const name = encodedName(destination);
+      const answer = await this.command(command, [{ type: 'SEQUENCE', value: set }, name], { OK: async (untagged) => note(untagged) });
+      note(answer);
+    }
+    return told ? moved : null;
+  }
+
+  async markDeleted(uids: Ranges, deleted: boolean): Promise<void> {
+    for (const set of cut(uids)) {
+      await this.command('UID STORE', [
+        { type: 'SEQUENCE', value: set },
+        { type: 'ATOM', value: deleted ? '+FLAGS.SILENT' : '-FLAGS.SILENT' },
+        [{ type: 'ATOM', value: '\\Deleted' }],
+      ]);
+    }
+  }
+
+  async expunge(uids: Ranges): Promise<void> {
+    if (this.dialect.uidPlus) {
+      for (const set of cut(uids)) await this.command('UID EXPUNGE', [{ type: 'SEQUENCE', value: set }]);
+      return;
+    }
+    // A bare EXPUNGE takes all that bears \Deleted, so the marks of others are lifted for that moment and put back.
+    const ours = new Set(numbersOf(uids));
+    const others = rangesOf((await this.deletedUids()).filter((uid) => !ours.has(uid)));
+    if (others.length > 0) await this.markDeleted(others, false);
+    try {
+      await this.command('EXPUNGE', []);
+    } finally {
+      if (others.length > 0) await this.markDeleted(others, true);
+    }
+  }
+
+  async text(uid: number): Promise<string> {
+    return this.guarded(() => messageText(this.client, uid));
+  }
+
+  async header(uid: number): Promise<string> {
+    const message = await this.guarded(() => this.client.fetchOne(`${uid}`, { headers: true }, { uid: true }));
+    return message && message.headers ? message.headers.toString('utf8') : '';
+  }
+
+  async close(): Promise<void> {
+    const impatient = setTimeout(() => this.client.close(), 2_000);
+    try {
+      await this.client.logout();
+    } catch {
+      // A connection that is gone already is as closed as one can be.
+      this.client.close();
+    } finally {
+      clearTimeout(impatient);
+    }
+  }
+
+  private async command(name: string, attributes: Argument[], untagged: Record<string, (answer: RawAnswer) => Promise<void>> = {}) {
+    try {
+      const { response, next } = await (this.client as unknown as Channel).exec(name, attributes, { untagged });
+      next();
+      return response;
+    } catch (error) {
+      throw commandProblem(error);
+    }
+  }
+
+  private async guarded<T>(act: () => Promise<T>, folder?: string): Promise<T> {
+    try {
+      return await act();
+    } catch (error) {
+      throw commandProblem(error, folder);
+    }
+  }
+}
+
+interface QuotaResource {
+  usage?: number;
+  limit?: number;
+}
+
+/** imapflow decodes names when it lists, so a name of ours is encoded again on the way out, always as a string. */
+function encodedName(name: string): Argument {
+  return { type: 'STRING', value: encodeFolderName(name) };
+}
+
+/** Modified UTF-7 (RFC 3501 §5.1.3). */
+export function encodeFolderName(name: string): string {
+  return name.replace(/&|[^\x20-\x7e]+/g, (run) => {
+    if (run === '&') return '&-';
+    const utf16 = Buffer.from(run, 'utf16le').swap16();
+    return `&${utf16.toString('base64').replace(/=+$/, '').replaceAll('/', ',')}-`;
+  });
+}
+
+/** Prints a set as sequence-sets of bounded length. */
+function* cut(ranges: Ranges): Generator<string> {
+  let text = '';
+  for (const range of ranges) {
+    const printed = printSequenceSet([range]);
+    if (text !== '' && text.length + printed.length > LONGEST_SET) {
+      yield text;
+      text = '';
+    }
+    text += text === '' ? printed : `,${printed}`;
+  }
+  if (text !== '') yield text;
+}

@@ -1,0 +1,35 @@
+/** Why a mail server could not be used, told apart so that a person knows what to do. */
+export type MailProblemKind =
+  | 'no-such-host'
+  | 'address-not-allowed'
+  | 'refused'
+  | 'timed-out'
+  | 'untrusted-certificate'
+  | 'no-tls'
+  | 'plain-text-not-allowed'
+  | 'password-refused'
+  | 'not-imap'
+  | 'connection-lost'
+  | 'no-room'
+  | 'command-refused'
+  | 'read-only'
+  | 'folder-gone';
+
+/** A failure of the mail server or of the way to it. `message` is a sentence for a person. */
+export class MailProblem extends Error {
+  constructor(
+    readonly kind: MailProblemKind,
+    message: string,
+    options?: ErrorOptions,
+  ) {
+    super(message, options);
+    this.name = 'MailProblem';
+  }
+}
+
+/** Kinds after which trying again later may help without anybody doing something. */
+const PASSING = new Set<MailProblemKind>(['refused', 'timed-out', 'connection-lost', 'not-imap']);
+
+export function isPassing(error: unknown): boolean {
+  return error instanceof MailProblem && PASSING.has(error.kind);
+}

@@ -1,0 +1,103 @@
+import type { FolderRole } from '../core/mailbox/folders';
+import type { MessageRecord } from '../core/mailbox/record';
+import type { Ranges } from '../core/sets/ranges';
+
+/** Where a mailbox is and how to get in. */
+export interface Access {
+  host: string;
+  port: number;
+  security: 'tls' | 'starttls' | 'none';
+  user: string;
+  password: string;
+}
+
+/** A folder with the figures of STATUS. */
+export interface ListedFolder {
+  /** Decoded; what every other call takes. */
+  serverName: string;
+  path: string;
+  delimiter: string | null;
+  role: FolderRole | null;
+  repeats: boolean;
+  selectable: boolean;
+  /** Null where it can't be selected or the server did not tell. */
+  status: FolderStatus | null;
+}
+
+export interface FolderStatus {
+  messages: number;
+  /** Octets (RFC 8438); null where the server lacks STATUS=SIZE. */
+  bytes: number | null;
+  uidNext: number;
+  uidValidity: number;
+  /** Null without CONDSTORE (RFC 7162). */
+  modSeq: number | null;
+}
+
+/** The quota of the inbox's root (RFC 9208), in octets and messages; null where there is no such limit. */
+export interface Quota {
+  used: number | null;
+  limit: number | null;
+  messages: number | null;
+  messageLimit: number | null;
+}
+
+export interface OpenFolder {
+  uidValidity: number;
+  uidNext: number;
+  messages: number;
+  modSeq: number | null;
+  readOnly: boolean;
+}
+
+/** Flags of a message, as a scan of what changed sees them. */
+export interface FlagsRecord {
+  uid: number;
+  flags: number;
+  keywords: string[];
+}
+
+/** Which dialect of the protocol the server speaks. */
+export interface Dialect {
+  move: boolean;
+  uidPlus: boolean;
+  condStore: boolean;
+  quota: boolean;
+}
+
+/** UIDs at the source to UIDs at the destination, as COPYUID (RFC 4315) told; null where the server did not tell. */
+export type Moved = Map<number, number> | null;
+
+/**
+ * A signed-in connection to a mail server. Every method may throw a MailProblem. Calls must not overlap.
+ */
+export interface MailServer {
+  readonly dialect: Dialect;
+  /** Prefix of the personal namespace (RFC 2342), '' where there is none. */
+  readonly personalPrefix: string;
+  folders(): Promise<ListedFolder[]>;
+  /** Null without the quota extension. */
+  quota(): Promise<Quota | null>;
+  open(serverName: string): Promise<OpenFolder>;
+  createFolder(serverName: string): Promise<void>;
+  /** All UIDs of the open folder, or those of a set that are still there. */
+  uids(within?: Ranges): Promise<number[]>;
+  /** UIDs of the open folder that bear \Deleted. */
+  deletedUids(): Promise<number[]>;
+  metadata(uids: Ranges): AsyncIterable<MessageRecord>;
+  /** Size, date and flags alone, for messages whose metadata the server can't give in a form that can be read. */
+  outlines(uids: Ranges): AsyncIterable<MessageRecord>;
+  /** Flags of a set, or only of what changed since a mod-sequence. */
+  flags(uids: Ranges, changedSince?: number): AsyncIterable<FlagsRecord>;
+  /** MOVE (RFC 6851). */
+  move(uids: Ranges, destination: string): Promise<Moved>;
+  copy(uids: Ranges, destination: string): Promise<Moved>;
+  markDeleted(uids: Ranges, deleted: boolean): Promise<void>;
+  /** Expunges of these only, whatever else bears \Deleted. */
+  expunge(uids: Ranges): Promise<void>;
+  /** The text of a message as text, decoded, cut at a limit; '' where it has none. */
+  text(uid: number): Promise<string>;
+  /** The header as it stands, decoded for reading. */
+  header(uid: number): Promise<string>;
+  close(): Promise<void>;
+}

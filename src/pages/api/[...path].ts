@@ -1,0 +1,6 @@
+import type { APIRoute } from 'astro';
+import { handleApi } from '../../api/handle';
+
+export const prerender = false;
+
+export const ALL: APIRoute = ({ request, clientAddress }) => handleApi(request, clientAddress);

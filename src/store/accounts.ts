@@ -1,0 +1,105 @@
+import type { Target } from '../core/level/level';
+import type { UnitSystem } from '../core/units';
+import { type Queryable, row, rows, theRow } from './database';
+
+export type Security = 'tls' | 'starttls' | 'none';
+
+export interface Account {
+  id: number;
+  host: string;
+  port: number;
+  security: Security;
+  user: string;
+  state: 'active' | 'locked';
+  settings: Settings;
+  personalPrefix: string;
+}
+
+/** What the user chose for an account; defaults fill what was never chosen. */
+export interface Settings {
+  target: Target;
+  /** Octets; for servers that tell no limit. */
+  limit: number | null;
+  /** Path, where the server marks none as trash. */
+  trashFolder: string | null;
+  /** Days after which the server drops what lies in the trash, as the user states it. */
+  trashDays: number | null;
+  /** IANA name. */
+  timeZone: string;
+  units: UnitSystem;
+}
+
+const DEFAULTS: Settings = { target: { share: 0.8 }, limit: null, trashFolder: null, trashDays: null, timeZone: 'UTC', units: 'binary' };
+
+const COLUMNS = 'id, host, port, security, user_name as "user", state, settings, personal_prefix as "personalPrefix"';
+
+function completed(account: Account): Account {
+  return { ...account, settings: { ...DEFAULTS, ...account.settings } };
+}
+
+/** One account a normalised (host, port, user), whatever the spelling of the host. */
+export async function findOrCreateAccount(
+  db: Queryable,
+  access: { host: string; port: number; security: Security; user: string },
+): Promise<Account> {
+  const account = await theRow<Account>(
+    db,
+    `insert into account (host, port, security, user_name) values ($1, $2, $3, $4)
+     on conflict (host, port, user_name) do update set security = excluded.security, state = 'active'
+     returning ${COLUMNS}`,
+    [access.host, access.port, access.security, access.user],
+  );
+  return completed(account);
+}
+
+export async function accountById(db: Queryable, id: number): Promise<Account | undefined> {
+  const account = await row<Account>(db, `select ${COLUMNS} from account where id = $1`, [id]);
+  return account && completed(account);
+}
+
+export async function accountsOfSession(db: Queryable, tokenHash: Buffer): Promise<Account[]> {
+  const found = await rows<Account>(
+    db,
+    `select ${COLUMNS} from account join session_account sa on sa.account = account.id where sa.token_hash = $1 order by id`,
+    [tokenHash],
+  );
+  return found.map(completed);
+}
+
+export async function saveSettings(db: Queryable, account: number, changes: Partial<Settings>): Promise<void> {
+  await db.query('update account set settings = settings || $2::jsonb where id = $1', [account, JSON.stringify(changes)]);
+}
+
+export async function savePersonalPrefix(db: Queryable, account: number, prefix: string): Promise<void> {
+  await db.query('update account set personal_prefix = $2 where id = $1', [account, prefix]);
+}
+
+/** Keeps the worker away from a host that refused the password, until somebody signs in. */
+export async function lockAccount(db: Queryable, account: number): Promise<void> {
+  await db.query(`update account set state = 'locked' where id = $1`, [account]);
+}
+
+/** Erases the account with its index, ledger and credentials. */
+export async function eraseAccount(db: Queryable, account: number): Promise<void> {
+  await db.query('delete from account where id = $1', [account]);
+}
+
+/** Takes the number of the next scan, run or lot. */
+export async function nextNumber(db: Queryable, account: number): Promise<number> {
+  const { number } = await theRow<{ number: number }>(
+    db,
+    'update account set next_number = next_number + 1 where id = $1 returning next_number - 1 as number',
+    [account],
+  );
+  return number;
+}
+
+/** Takes a block of placement and message ids; gives the first. */
+export async function takeIds(db: Queryable, account: number, count: number): Promise<number> {
+  const { first } = await theRow<{ first: number }>(
+    db,
+    'update account set next_id = next_id + $2 where id = $1 returning next_id - $2 as first',
+    [account, count],
+  );
+  return first;
+}

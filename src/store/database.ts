@@ -1,0 +1,52 @@
+import pg from 'pg';
+
+/** A pool, or a client inside a transaction: whatever can be asked. */
+export type Queryable = Pick<pg.Pool, 'query'>;
+export type Database = pg.Pool;
+
+// Counts, octets and ids stay below 2^53, so they are plain numbers here.
+const INT8 = 20;
+const NUMERIC = 1700;
+pg.types.setTypeParser(INT8, Number);
+pg.types.setTypeParser(NUMERIC, Number);
+
+export function openDatabase(url: string, connections = 10): Database {
+  const pool = new pg.Pool({ connectionString: url, max: connections, application_name: 'tamsel' });
+  // An idle connection that breaks is replaced; the next query reports what matters.
+  pool.on('error', () => undefined);
+  return pool;
+}
+
+/** Runs an act in a transaction: all of it, or nothing. */
+export async function transaction<T>(database: Database, act: (client: Queryable) => Promise<T>): Promise<T> {
+  const client = await database.connect();
+  let broken: Error | undefined;
+  try {
+    await client.query('begin');
+    const result = await act(client);
+    await client.query('commit');
+    return result;
+  } catch (error) {
+    await client.query('rollback').catch((failure: Error) => {
+      broken = failure;
+    });
+    throw error;
+  } finally {
+    client.release(broken);
+  }
+}
+
+/** The rows of a query. */
+export async function rows<T>(db: Queryable, text: string, values: unknown[] = []): Promise<T[]> {
+  return (await db.query(text, values)).rows as T[];
+}
+
+/** The first row of a query, undefined where there is none. */
+export async function row<T>(db: Queryable, text: string, values: unknown[] = []): Promise<T | undefined> {
+  return (await rows<T>(db, text, values))[0];
+}
+
+/** The first row of a query that always has one. */
+export async function theRow<T>(db: Queryable, text: string, values: unknown[] = []): Promise<T> {
+  return (await row<T>(db, text, values)) as T;
+}

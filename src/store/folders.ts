@@ -1,0 +1,135 @@
+import type { FolderRole } from '../core/mailbox/folders';
+import { type Queryable, row, rows } from './database';
+
+/** A folder of the index. */
+export interface StoredFolder {
+  id: number;
+  path: string;
+  serverName: string;
+  delimiter: string | null;
+  role: FolderRole | null;
+  repeats: boolean;
+  selectable: boolean;
+  statusMessages: number;
+  statusBytes: number | null;
+}
+
+/** A folder between two changes of its UIDVALIDITY. */
+export interface Generation {
+  id: number;
+  folder: number;
+  uidValidity: number;
+  /** What STATUS said when the folder was last equal to ours; null while that was never so. */
+  seenUidNext: number | null;
+  seenModSeq: number | null;
+  seenMessages: number | null;
+}
+
+/** What a listing of the server says of a folder. */
+export interface ListedForStore {
+  serverName: string;
+  path: string;
+  delimiter: string | null;
+  role: FolderRole | null;
+  repeats: boolean;
+  selectable: boolean;
+  status: { messages: number; bytes: number | null } | null;
+}
+
+const COLUMNS = `id, path, server_name as "serverName", delimiter, role, repeats, selectable,
+  status_messages as "statusMessages", status_bytes as "statusBytes"`;
+
+/** The folders that are there, in the order of their paths. */
+export async function foldersOf(db: Queryable, account: number): Promise<StoredFolder[]> {
+  return rows<StoredFolder>(db, `select ${COLUMNS} from folder where account = $1 and gone_at is null order by role = 'inbox' desc nulls last, path`, [account]);
+}
+
+export async function folderById(db: Queryable, account: number, id: number): Promise<StoredFolder | undefined> {
+  return row<StoredFolder>(db, `select ${COLUMNS} from folder where account = $1 and id = $2`, [account, id]);
+}
+
+/** Makes the index agree with a listing, in a transaction of the caller's: new folders come in, figures are kept, those no longer listed become tombstones. */
+export async function saveListing(db: Queryable, account: number, listed: readonly ListedForStore[]): Promise<void> {
+  const column = <T>(pick: (folder: ListedForStore) => T) => listed.map(pick);
+  // Ids are counted up from the highest, so one listing at a time.
+  await db.query('select 1 from account where id = $1 for update', [account]);
+  await db.query(
+    `insert into folder as f (account, id, path, server_name, delimiter, role, repeats, selectable, status_messages, status_bytes)
+     select $1, (select coalesce(max(id), 0) from folder where account = $1) + row_number() over (), l.*
+     from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::boolean[], $7::boolean[], $8::int[], $9::bigint[])
+       as l (path, server_name, delimiter, role, repeats, selectable, messages, bytes)
+     on conflict (account, server_name) where gone_at is null do update
+     set path = excluded.path, delimiter = excluded.delimiter, role = excluded.role, repeats = excluded.repeats,
+         selectable = excluded.selectable, status_messages = excluded.status_messages, status_bytes = excluded.status_bytes`,
+    [
+      account,
+      column(({ path }) => path),
+      column(({ serverName }) => serverName),
+      column(({ delimiter }) => delimiter),
+      column(({ role }) => role),
+      column(({ repeats }) => repeats),
+      column(({ selectable }) => selectable),
+      column(({ status }) => status?.messages ?? 0),
+      column(({ status }) => status?.bytes ?? null),
+    ],
+  );
+  await db.query(
+    `with gone as (
+       update folder set gone_at = now() where account = $1 and gone_at is null and server_name <> all($2::text[]) returning id),
+     closed as (
+       update generation set closed_at = now() where account = $1 and closed_at is null and folder in (select id from gone))
+     update placement set gone_at = now() where account = $1 and gone_at is null and folder in (select id from gone)`,
+    [account, column(({ serverName }) => serverName)],
+  );
+}
+
+const GENERATION = `id, folder, uid_validity as "uidValidity", seen_uid_next as "seenUidNext",
+  seen_mod_seq as "seenModSeq", seen_messages as "seenMessages"`;
+
+/** The generations that are open, by folder. */
+export async function generationsOf(db: Queryable, account: number): Promise<Map<number, Generation>> {
+  const open = await rows<Generation>(db, `select ${GENERATION} from generation where account = $1 and closed_at is null`, [account]);
+  return new Map(open.map((generation) => [generation.folder, generation]));
+}
+
+export async function generationById(db: Queryable, account: number, id: number): Promise<Generation & { closed: boolean }> {
+  return (await row<Generation & { closed: boolean }>(
+    db,
+    `select ${GENERATION}, closed_at is not null as closed from generation where account = $1 and id = $2`,
+    [account, id],
+  )) as Generation & { closed: boolean };
+}
+
+/** The open generation of a folder with this UIDVALIDITY; where another was open, it is closed and its placements go. */
+export async function generationFor(db: Queryable, account: number, folder: number, uidValidity: number): Promise<Generation> {
+  await db.query(
+    `with closed as (
+       update generation set closed_at = now()
+       where account = $1 and folder = $2 and closed_at is null and uid_validity <> $3 returning id)
+     update placement set gone_at = now() where account = $1 and gone_at is null and generation in (select id from closed)`,
+    [account, folder, uidValidity],
+  );
+  await db.query(
+    `insert into generation (account, id, folder, uid_validity)
+     select $1, (select coalesce(max(id), 0) + 1 from generation where account = $1), $2, $3
+     where not exists (select 1 from generation where account = $1 and folder = $2 and closed_at is null)`,
+    [account, folder, uidValidity],
+  );
+  return (await row<Generation>(db, `select ${GENERATION} from generation where account = $1 and folder = $2 and closed_at is null`, [
+    account,
+    folder,
+  ])) as Generation;
+}
+
+/** Keeps what the server said when the folder was found equal to ours. */
+export async function saveSeen(
+  db: Queryable,
+  account: number,
+  generation: number,
+  seen: { uidNext: number; modSeq: number | null; messages: number },
+): Promise<void> {
+  await db.query(
+    'update generation set seen_uid_next = $3, seen_mod_seq = $4, seen_messages = $5 where account = $1 and id = $2',
+    [account, generation, seen.uidNext, seen.modSeq, seen.messages],
+  );
+}

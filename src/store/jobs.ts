@@ -1,0 +1,85 @@
+import { type Database, type Queryable, row, rows, transaction } from './database';
+import { wake } from './events';
+
+export interface Job {
+  account: number;
+  id: number;
+  kind: 'scan' | 'run';
+  /** Number of the scan or run. */
+  subject: number;
+}
+
+/** The lease of a job is in other hands: what was about to be written must not be. */
+export class LeaseLost extends Error {}
+
+/** Enqueues work; the same work that is open already is not doubled. */
+export async function enqueue(db: Queryable, account: number, kind: Job['kind'], subject: number): Promise<void> {
+  await db.query('insert into job (account, kind, subject) values ($1, $2, $3) on conflict (account, kind, subject) where done_at is null do nothing', [
+    account,
+    kind,
+    subject,
+  ]);
+  await wake(db);
+}
+
+/**
+ * Takes the next job under a lease: of each account one at a time, one that was begun before any other.
+ *
+ * The row of the account is locked while its jobs are looked at, so that two workers never take two jobs of it; the
+ * second statement sees what was committed before that lock was got.
+ */
+export async function takeJob(database: Database, worker: string, leaseSeconds: number): Promise<Job | undefined> {
+  return transaction(database, async (client) => {
+    const waiting = await rows<{ account: number }>(
+      client,
+      `select a.id as account from account a
+       where a.state = 'active' and exists (
+         select 1 from job j where j.account = a.id and j.done_at is null and j.not_before <= now()
+         and (j.lease_until is null or j.lease_until < now()))
+       and not exists (select 1 from job b where b.account = a.id and b.done_at is null
+                       and (b.lease_until >= now() or (b.begun_at is not null and b.not_before > now())))
+       order by a.id limit 1 for update skip locked`,
+    );
+    const account = waiting[0]?.account;
+    if (account === undefined) return undefined;
+    return row<Job>(
+      client,
+      `update job set worker = $2, lease_until = now() + make_interval(secs => $3), begun_at = coalesce(begun_at, now())
+       where account = $1 and id = (
+         select id from job j where j.account = $1 and j.done_at is null order by j.begun_at nulls last, j.id limit 1)
+       and not_before <= now()
+       and not exists (select 1 from job b where b.account = $1 and b.done_at is null and b.lease_until >= now())
+       returning account, id, kind, subject`,
+      [account, worker, leaseSeconds],
+    );
+  });
+}
+
+/** Moves a lease on. False where it is in other hands. */
+export async function keepLease(db: Queryable, job: Job, worker: string, leaseSeconds: number): Promise<boolean> {
+  const kept = await db.query(
+    `update job set lease_until = now() + make_interval(secs => $4)
+     where account = $1 and id = $2 and worker = $3 and done_at is null`,
+    [job.account, job.id, worker, leaseSeconds],
+  );
+  return kept.rowCount === 1;
+}
+
+/** Locks the job's row for the transaction, so that nobody else takes it up before that is over. */
+export async function holdLease(db: Queryable, job: Job, worker: string): Promise<void> {
+  const held = await row(db, 'select 1 from job where account = $1 and id = $2 and worker = $3 and done_at is null for update', [job.account, job.id, worker]);
+  if (!held) throw new LeaseLost();
+}
+
+export async function finishJob(db: Queryable, job: Job): Promise<void> {
+  await db.query('update job set done_at = now(), lease_until = null where account = $1 and id = $2', [job.account, job.id]);
+}
+
+/** Gives a job back, to be taken up again after some seconds. */
+export async function postponeJob(db: Queryable, job: Job, worker: string, seconds: number): Promise<void> {
+  await db.query(
+    `update job set lease_until = null, worker = null, not_before = now() + make_interval(secs => $4)
+     where account = $1 and id = $2 and worker = $3`,
+    [job.account, job.id, worker, seconds],
+  );
+}

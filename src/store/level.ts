@@ -1,0 +1,104 @@
+import { level, type Amount, type Level } from '../core/level/level';
+import type { Account } from './accounts';
+import { type Queryable, rows, theRow } from './database';
+import { type StoredFolder, foldersOf, generationsOf } from './folders';
+import { lastReading, type Reading, readingsOf } from './readings';
+import { trashFolders } from './selection';
+
+/** A folder with its own figures, without subfolders. */
+export interface FolderLevel extends Amount {
+  path: string;
+  role: StoredFolder['role'];
+  repeats: boolean;
+}
+
+export interface AccountLevel extends Level {
+  usedBy: 'server' | 'counted';
+  limitBy: 'server' | 'user' | null;
+  reading: Reading | undefined;
+  readings: { at: Date; used: number }[];
+  folders: FolderLevel[];
+}
+
+/**
+ * The level of an account. A folder that was never scanned through counts as STATUS says; one that was counts as we
+ * have it, which is the same once a scan is done.
+ */
+export async function accountLevel(db: Queryable, account: Account): Promise<AccountLevel> {
+  const [folders, generations, counted, reading, readings, plan] = [
+    await foldersOf(db, account.id),
+    await generationsOf(db, account.id),
+    await countedFolders(db, account.id),
+    await lastReading(db, account.id),
+    await readingsOf(db, account.id, 200),
+    await planAmounts(db, account),
+  ];
+  const trashIds = new Set(trashFolders(folders, account.settings.trashFolder).map(({ id }) => id));
+  const sum = { mail: { messages: 0, bytes: 0 }, trash: { messages: 0, bytes: 0 } };
+  const figures = folders.map((folder): FolderLevel => {
+    const ours = counted.get(folder.id) ?? { messages: 0, bytes: 0 };
+    const scanned = generations.get(folder.id)?.seenMessages != null;
+    const amount = folder.repeats || !scanned ? { messages: folder.statusMessages, bytes: folder.statusBytes ?? ours.bytes } : ours;
+    if (!folder.repeats) {
+      const part = trashIds.has(folder.id) ? sum.trash : sum.mail;
+      part.messages += amount.messages;
+      part.bytes += amount.bytes;
+    }
+    return { path: folder.path, role: folder.role, repeats: folder.repeats, ...amount };
+  });
+  const serverUsed = reading?.used ?? null;
+  const serverLimit = reading?.limit ?? null;
+  const limit = serverLimit ?? account.settings.limit;
+  return {
+    ...level({
+      used: serverUsed ?? sum.mail.bytes + sum.trash.bytes,
+      limit,
+      ...sum,
+      plan: plan.plan,
+      planAndTrash: { messages: sum.trash.messages + plan.outsideTrash.messages, bytes: sum.trash.bytes + plan.outsideTrash.bytes },
+    }),
+    usedBy: serverUsed === null ? 'counted' : 'server',
+    limitBy: serverLimit !== null ? 'server' : limit !== null ? 'user' : null,
+    reading,
+    readings,
+    folders: figures,
+  };
+}
+
+async function countedFolders(db: Queryable, account: number): Promise<Map<number, Amount>> {
+  const found = await rows<Amount & { folder: number }>(
+    db,
+    'select folder, count(*)::int as messages, sum(size)::bigint as bytes from placement where account = $1 and gone_at is null group by folder',
+    [account],
+  );
+  return new Map(found.map(({ folder, messages, bytes }) => [folder, { messages, bytes }]));
+}
+
+/** The union of all lots, and what of it does not lie in the trash already. */
+async function planAmounts(db: Queryable, account: Account): Promise<{ plan: Amount; outsideTrash: Amount }> {
+  const folders = await foldersOf(db, account.id);
+  const trash = trashFolders(folders, account.settings.trashFolder).map(({ id }) => id);
+  const found = await theRow<{ messages: number; bytes: number; outside: number; outsideBytes: number }>(
+    db,
+    `with members as (select unnest(range_agg(members - excepted)) as span from lot where account = $1 and run is null)
+     select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes,
+            count(*) filter (where p.folder <> all($2))::int as outside,
+            coalesce(sum(p.size) filter (where p.folder <> all($2)), 0)::bigint as "outsideBytes"
+     from members join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span) and p.gone_at is null`,
+    [account.id, trash],
+  );
+  return {
+    plan: { messages: found.messages, bytes: found.bytes },
+    outsideTrash: { messages: found.outside, bytes: found.outsideBytes },
+  };
+}
+
+/** Sum of the sizes of all that is in the index, trash included; exact to the octet. */
+export async function countedBytes(db: Queryable, account: number): Promise<number> {
+  const { bytes } = await theRow<{ bytes: number }>(
+    db,
+    'select coalesce(sum(size), 0)::bigint as bytes from placement where account = $1 and gone_at is null',
+    [account],
+  );
+  return bytes;
+}

@@ -1,0 +1,200 @@
+import type { Amount } from '../core/level/level';
+import { flagNames } from '../core/mailbox/flags';
+import type { MessageFile } from '../core/mailbox/structure';
+import type { Criteria } from '../core/criteria/tree';
+import type { Account } from './accounts';
+import { type Queryable, row, rows, theRow } from './database';
+import { foldersOf } from './folders';
+import { type Scope, select } from './selection';
+
+export type MessageOrder = 'size' | 'date' | 'from' | 'subject';
+export type Direction = 'up' | 'down';
+
+/** A message as lists show it. */
+export interface ListedMessage {
+  id: number;
+  folder: string;
+  uid: number;
+  from: { name: string; address: string } | null;
+  subject: string;
+  date: Date | null;
+  received: Date;
+  size: number;
+  flags: string[];
+  category: null;
+  files: { name: string; type: string; size: number }[];
+  flaws: string[];
+  /** Path it came from, where it lies in the trash and our own run took it there. */
+  origin: string | null;
+  trashedBy: number | null;
+}
+
+interface MessageRow {
+  id: number;
+  folder: number;
+  uid: number;
+  fromName: string;
+  fromAddress: string;
+  subject: string;
+  sent: Date | null;
+  received: Date;
+  size: number;
+  flags: number;
+  files: MessageFile[];
+  flaws: string[];
+  origin: number | null;
+  trashedBy: number | null;
+}
+
+const COLUMNS = `p.id, p.folder, p.uid, m.from_name as "fromName", m.from_address as "fromAddress", m.subject, m.sent, p.received,
+  p.size, p.flags, m.files, m.flaws, p.origin, p.trashed_by as "trashedBy"`;
+
+/** What each order compares, and how its value is written into a cursor. */
+const ORDERS: Record<MessageOrder, { expression: string; type: string }> = {
+  size: { expression: 'p.size', type: 'bigint' },
+  date: { expression: 'coalesce(m.sent, p.received)', type: 'timestamptz' },
+  from: { expression: `coalesce(nullif(m.from_name_folded, ''), m.from_address_folded)`, type: 'text' },
+  subject: { expression: 'm.subject_folded', type: 'text' },
+};
+
+/** A place in an ordered list: after this value and id. */
+export interface Cursor {
+  value: string;
+  id: number;
+}
+
+export interface Page {
+  order: MessageOrder;
+  direction: Direction;
+  limit: number;
+  after: Cursor | undefined;
+}
+
+/** Messages and octets that match. */
+export async function amountOf(db: Queryable, account: Account, criteria: Criteria, scope: Scope, now: Date): Promise<Amount> {
+  const { sql, values } = await select(db, account, criteria, scope, now, false);
+  return theRow<Amount>(db, `select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes ${sql}`, values);
+}
+
+/** A page of the messages that match, and where the next begins. */
+export async function pageOfMessages(
+  db: Queryable,
+  account: Account,
+  criteria: Criteria,
+  scope: Scope,
+  now: Date,
+  page: Page,
+): Promise<{ messages: ListedMessage[]; next: Cursor | undefined }> {
+  const { sql, values, folders } = await select(db, account, criteria, scope, now, true);
+  const { expression, type } = ORDERS[page.order];
+  const way = page.direction === 'up' ? { sort: 'asc', beyond: '>' } : { sort: 'desc', beyond: '<' };
+  const parameters = [...values];
+  let after = '';
+  if (page.after) {
+    parameters.push(page.after.value, page.after.id);
+    const value = `$${parameters.length - 1}::${type}`;
+    after = `and (${expression} ${way.beyond} ${value} or (${expression} = ${value} and p.id > $${parameters.length}::bigint))`;
+  }
+  parameters.push(page.limit + 1);
+  const found = await rows<MessageRow & { key: string }>(
+    db,
+    `select ${COLUMNS}, (${expression})::text as key ${sql} ${after}
+     order by ${expression} ${way.sort}, p.id limit $${parameters.length}`,
+    parameters,
+  );
+  const paths = new Map(folders.map(({ id, path }) => [id, path]));
+  const shown = found.slice(0, page.limit);
+  const last = shown.at(-1);
+  return {
+    messages: shown.map((message) => listed(message, paths)),
+    next: found.length > page.limit && last ? { value: last.key, id: last.id } : undefined,
+  };
+}
+
+function listed(message: MessageRow, paths: ReadonlyMap<number, string>): ListedMessage {
+  const { fromName: name, fromAddress: address } = message;
+  return {
+    id: message.id,
+    folder: paths.get(message.folder) ?? '',
+    uid: message.uid,
+    from: name === '' && address === '' ? null : { name, address },
+    subject: message.subject,
+    date: message.sent,
+    received: message.received,
+    size: message.size,
+    flags: flagNames(message.flags),
+    category: null,
+    files: message.files.map(({ name, type, size }) => ({ name, type, size })),
+    flaws: message.flaws,
+    origin: message.origin === null ? null : (paths.get(message.origin) ?? null),
+    trashedBy: message.trashedBy,
+  };
+}
+
+/** One message with all that is known, and where on the server it lies. */
+export interface MessageDetails extends ListedMessage {
+  messageId: string;
+  references: string[];
+  to: { name: string; address: string }[];
+  listId: string;
+  bulkFields: Record<string, string>;
+  serverName: string;
+  uidValidity: number;
+}
+
+interface DetailsRow extends MessageRow {
+  messageId: string;
+  referenceIds: string;
+  recipients: { name: string; address: string }[];
+  listId: string;
+  bulkFields: Record<string, string>;
+  uidValidity: number;
+}
+
+export async function messageById(db: Queryable, account: number, id: number): Promise<MessageDetails | undefined> {
+  const found = await row<DetailsRow>(
+    db,
+    `select ${COLUMNS}, m.message_id as "messageId", m.reference_ids as "referenceIds", m.recipients, m.list_id as "listId",
+            m.bulk_fields as "bulkFields", g.uid_validity as "uidValidity"
+     from placement p join message m on m.account = p.account and m.id = p.message
+     join generation g on g.account = p.account and g.id = p.generation
+     where p.account = $1 and p.id = $2 and p.gone_at is null`,
+    [account, id],
+  );
+  if (!found) return undefined;
+  const folders = await foldersOf(db, account);
+  return {
+    ...listed(found, new Map(folders.map(({ id, path }) => [id, path]))),
+    messageId: found.messageId,
+    references: found.referenceIds.split(' ').filter(Boolean),
+    to: found.recipients.map(({ name, address }) => ({ name, address })),
+    listId: found.listId,
+    bulkFields: found.bulkFields,
+    serverName: folders.find((folder) => folder.id === found.folder)?.serverName ?? '',
+    uidValidity: found.uidValidity,
+  };
+}
+
+/** The messages of a run, tombstones included, in the order of their ids. */
+export async function messagesOfRun(
+  db: Queryable,
+  account: number,
+  run: number,
+  afterId: number,
+  limit: number,
+): Promise<(ListedMessage & { outcome: string })[]> {
+  const found = await rows<MessageRow & { outcome: string }>(
+    db,
+    `with members as (select unnest(members) as span from run where account = $1 and id = $2),
+     done as (select range_agg(done_members) as ids from run_batch where account = $1 and run = $2)
+     select ${COLUMNS},
+       case when p.id <@ (select ids from done) then 'done'
+            else coalesce((select reason from run_left l where l.account = $1 and l.run = $2 and p.id <@ l.members), 'waiting') end as outcome
+     from members join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span) and p.id > $3
+     join message m on m.account = p.account and m.id = p.message
+     order by p.id limit $4`,
+    [account, run, afterId, limit],
+  );
+  const paths = new Map((await rows<{ id: number; path: string }>(db, 'select id, path from folder where account = $1', [account])).map(({ id, path }) => [id, path]));
+  return found.map((message) => ({ ...listed(message, paths), outcome: message.outcome }));
+}

@@ -1,0 +1,162 @@
+import type { MessageRecord } from '../core/mailbox/record';
+import { printMultirange, type Ranges } from '../core/sets/ranges';
+import { domainOf, type Mailbox } from '../core/senders/address';
+import { fold } from '../core/text';
+import { takeIds } from './accounts';
+import { type Queryable, rows, theRow } from './database';
+
+/** UIDs of a generation that are in the index. */
+export async function uidsOf(db: Queryable, account: number, generation: number): Promise<number[]> {
+  const found = await rows<{ uid: number }>(db, 'select uid from placement where account = $1 and generation = $2 and gone_at is null', [
+    account,
+    generation,
+  ]);
+  return found.map(({ uid }) => uid);
+}
+
+export async function countPlacements(db: Queryable, account: number, generation: number): Promise<number> {
+  const { count } = await theRow<{ count: number }>(
+    db,
+    'select count(*)::int as count from placement where account = $1 and generation = $2 and gone_at is null',
+    [account, generation],
+  );
+  return count;
+}
+
+/** One array a column, the form in which unnest takes rows. */
+class Columns {
+  private readonly columns = new Map<string, { type: string; values: unknown[] }>();
+
+  add(name: string, type: string, values: unknown[]): this {
+    this.columns.set(name, { type, values });
+    return this;
+  }
+
+  get names(): string {
+    return [...this.columns.keys()].join(', ');
+  }
+
+  unnest(first: number): string {
+    const arrays = [...this.columns.values()].map(({ type }, index) => `$${first + index}::${type}[]`);
+    return `unnest(${arrays.join(', ')}) as row (${this.names})`;
+  }
+
+  get values(): unknown[] {
+    return [...this.columns.values()].map(({ values }) => values);
+  }
+}
+
+/**
+ * Writes a batch of a folder's messages. A message that the server knows by the same EMAILID keeps its row; a UID that
+ * is there already is left as it is, so that a batch can be written twice.
+ */
+export async function insertBatch(
+  db: Queryable,
+  account: number,
+  place: { folder: number; generation: number },
+  records: readonly MessageRecord[],
+): Promise<void> {
+  if (records.length === 0) return;
+  const first = await takeIds(db, account, records.length);
+  const ids = records.map((_, index) => first + index);
+  const messageIds = await knownMessages(db, account, records, ids);
+  const fresh = records.flatMap((record, index) => (messageIds[index] === ids[index] ? [{ record, id: ids[index] as number }] : []));
+  await insertMessages(db, account, fresh);
+  const columns = new Columns()
+    .add('id', 'bigint', ids)
+    .add('message', 'bigint', messageIds)
+    .add('uid', 'bigint', records.map(({ uid }) => uid))
+    .add('size', 'bigint', records.map(({ size }) => size))
+    .add('received', 'timestamptz', records.map(({ received }) => received))
+    .add('flags', 'int', records.map(({ flags }) => flags))
+    .add('words', 'text', records.map(({ keywords }) => keywords.join(' ')));
+  await db.query(
+    `insert into placement (account, folder, generation, id, message, uid, size, received, flags, keywords)
+     select $1, $2, $3, id, message, uid, size, received, flags, string_to_array(words, ' ') from ${columns.unnest(4)}
+     on conflict (account, generation, uid) where gone_at is null do nothing`,
+    [account, place.folder, place.generation, ...columns.values],
+  );
+}
+
+/** For each record the message it is: one with the same EMAILID, in the index or earlier in the batch, else a new one. */
+async function knownMessages(db: Queryable, account: number, records: readonly MessageRecord[], ids: readonly number[]): Promise<number[]> {
+  const emailIds = records.flatMap(({ emailId }) => (emailId === null ? [] : [emailId]));
+  const known = new Map<string, number>();
+  if (emailIds.length > 0) {
+    const found = await rows<{ emailId: string; id: number }>(
+      db,
+      'select email_id as "emailId", min(id) as id from message where account = $1 and email_id = any($2) group by email_id',
+      [account, emailIds],
+    );
+    for (const { emailId, id } of found) known.set(emailId, id);
+  }
+  return records.map(({ emailId }, index) => {
+    const id = ids[index] as number;
+    if (emailId === null) return id;
+    const before = known.get(emailId);
+    if (before !== undefined) return before;
+    known.set(emailId, id);
+    return id;
+  });
+}
+
+async function insertMessages(db: Queryable, account: number, fresh: readonly { record: MessageRecord; id: number }[]): Promise<void> {
+  if (fresh.length === 0) return;
+  const of = <T>(pick: (record: MessageRecord) => T) => fresh.map(({ record }) => pick(record));
+  const author = (pick: (from: Mailbox) => string) => of(({ from }) => (from ? pick(from) : ''));
+  const columns = new Columns()
+    .add('id', 'bigint', fresh.map(({ id }) => id))
+    .add('email_id', 'text', of(({ emailId }) => emailId))
+    .add('message_id', 'text', of(({ messageId }) => messageId))
+    .add('in_reply_to', 'text', of(({ inReplyTo }) => inReplyTo))
+    .add('reference_ids', 'text', of(({ references }) => references.join(' ')))
+    .add('sent', 'timestamptz', of(({ sent }) => sent))
+    .add('from_name', 'text', author(({ name }) => name))
+    .add('from_address', 'text', author(({ address }) => address))
+    .add('from_host', 'text', author(({ address }) => fold(address.includes('@') ? address.slice(address.lastIndexOf('@') + 1) : '')))
+    .add('from_domain', 'text', author(({ address }) => fold(domainOf(address))))
+    .add('from_name_folded', 'text', author(({ name }) => fold(name)))
+    .add('from_address_folded', 'text', author(({ address }) => fold(address)))
+    .add('recipients', 'jsonb', of(({ recipients }) => JSON.stringify(recipients.map((to) => ({ ...to, domain: domainOf(to.address) })))))
+    .add('to_folded', 'text', of(({ recipients }) => recipients.flatMap(({ name, address }) => [name, address]).filter(Boolean).map(fold).join('\n')))
+    .add('subject', 'text', of(({ subject }) => subject))
+    .add('subject_folded', 'text', of(({ subject }) => fold(subject)))
+    .add('list_id', 'text', of(({ listId }) => listId))
+    .add('list_folded', 'text', of(({ listId }) => fold(listId)))
+    .add('bulk_fields', 'jsonb', of(({ bulkFields }) => JSON.stringify(bulkFields)))
+    .add('files', 'jsonb', of(({ files }) => JSON.stringify(files)))
+    .add('file_count', 'int', of(({ files }) => files.length))
+    .add('file_bytes', 'bigint', of(({ files }) => files.reduce((sum, { size }) => sum + size, 0)))
+    .add('files_folded', 'text', of(({ files }) => files.map(({ name }) => fold(name)).filter(Boolean).join('\n')))
+    .add('flaws', 'text', of(({ flaws }) => flaws.join(' ')));
+  const selected = columns.names.replace(/\bflaws$/, `string_to_array(flaws, ' ')`);
+  await db.query(`insert into message (account, ${columns.names}) select $1, ${selected} from ${columns.unnest(2)}`, [account, ...columns.values]);
+}
+
+/** Makes tombstones of what the server has no more. */
+export async function tombstone(db: Queryable, account: number, generation: number, uids: Ranges): Promise<void> {
+  await db.query(
+    `update placement set gone_at = now() where account = $1 and generation = $2 and gone_at is null and uid <@ $3::int8multirange`,
+    [account, generation, printMultirange(uids)],
+  );
+}
+
+/** Writes flags where they differ; gives how many did. */
+export async function updateFlags(
+  db: Queryable,
+  account: number,
+  generation: number,
+  flags: readonly { uid: number; flags: number; keywords: string[] }[],
+): Promise<number> {
+  const columns = new Columns()
+    .add('uid', 'bigint', flags.map(({ uid }) => uid))
+    .add('flags', 'int', flags.map((record) => record.flags))
+    .add('words', 'text', flags.map(({ keywords }) => keywords.join(' ')));
+  const changed = await db.query(
+    `update placement p set flags = row.flags, keywords = string_to_array(row.words, ' ') from ${columns.unnest(3)}
+     where p.account = $1 and p.generation = $2 and p.gone_at is null and p.uid = row.uid
+     and (p.flags <> row.flags or p.keywords <> string_to_array(row.words, ' '))`,
+    [account, generation, ...columns.values],
+  );
+  return changed.rowCount ?? 0;
+}

@@ -1,0 +1,58 @@
+import { criteriaToSql } from '../core/criteria/sql';
+import type { Criteria } from '../core/criteria/tree';
+import type { Account } from './accounts';
+import type { Queryable } from './database';
+import { foldersOf, type StoredFolder } from './folders';
+
+export type Scope = 'mail' | 'trash' | 'all';
+
+/** What a query over the index begins with: `from` and `where` over p (placement) and m (message). */
+export interface Selection {
+  /** Ends with a condition, so that more can be added with `and`. */
+  sql: string;
+  values: unknown[];
+  folders: StoredFolder[];
+}
+
+/** The folders that are the trash: the one with that role or the one the user named, and all below it. */
+export function trashFolders(folders: readonly StoredFolder[], named: string | null): StoredFolder[] {
+  const trash = trashFolder(folders, named);
+  if (!trash) return [];
+  return folders.filter(({ path, repeats }) => !repeats && (path === trash.path || path.startsWith(`${trash.path}/`)));
+}
+
+export function trashFolder(folders: readonly StoredFolder[], named: string | null): StoredFolder | undefined {
+  return folders.find(({ path }) => path === named) ?? folders.find(({ role }) => role === 'trash');
+}
+
+/** Ids of the folders of a scope. Views that repeat mail are in none. */
+export function foldersInScope(folders: readonly StoredFolder[], scope: Scope, named: string | null): number[] {
+  const trash = new Set(trashFolders(folders, named).map(({ id }) => id));
+  return folders
+    .filter(({ id, repeats }) => !repeats && (scope === 'all' || trash.has(id) === (scope === 'trash')))
+    .map(({ id }) => id);
+}
+
+/**
+ * Compiles criteria within a scope.
+ *
+ * @param withMessage joins m even where the criteria don't read it.
+ */
+export async function select(
+  db: Queryable,
+  account: Account,
+  criteria: Criteria,
+  scope: Scope,
+  now: Date,
+  withMessage: boolean,
+): Promise<Selection> {
+  const folders = await foldersOf(db, account.id);
+  const context = { now, timeZone: account.settings.timeZone, folders };
+  const condition = criteriaToSql(criteria, context, 3);
+  const join = withMessage || condition.readsMessage ? 'join message m on m.account = p.account and m.id = p.message' : '';
+  return {
+    sql: `from placement p ${join} where p.account = $1::bigint and p.gone_at is null and p.folder = any($2::int[]) and ${condition.text}`,
+    values: [account.id, foldersInScope(folders, scope, account.settings.trashFolder), ...condition.values],
+    folders,
+  };
+}

@@ -1,0 +1,68 @@
+import { createCipheriv, createDecipheriv, createHash, randomBytes } from 'node:crypto';
+import { closeSync, existsSync, openSync, readFileSync, statSync, writeSync } from 'node:fs';
+
+const VERSION = 1;
+const KEY_OCTETS = 32;
+const KEY_ID_OCTETS = 4;
+const NONCE_OCTETS = 12;
+const TAG_OCTETS = 16;
+
+/** Seals secrets with AES-256-GCM. The ciphertext names its key and is good for one account only. */
+export class Vault {
+  /** @param keys the first seals; the others only open what was sealed before a rotation. */
+  constructor(private readonly keys: readonly Buffer[]) {}
+
+  /**
+   * Reads the key file, one key in hexadecimal a line, the current one first; makes it where there is none.
+   *
+   * @throws Error where the file can be read by others or holds no key.
+   */
+  static open(path: string): Vault {
+    if (!existsSync(path)) {
+      const file = openSync(path, 'wx', 0o600);
+      writeSync(file, `${randomBytes(KEY_OCTETS).toString('hex')}\n`);
+      closeSync(file);
+    }
+    if ((statSync(path).mode & 0o077) !== 0) throw new Error(`The key file ${path} can be read by others; make its mode 0600.`);
+    const lines = readFileSync(path, 'utf8').split('\n').filter(Boolean);
+    if (lines.length === 0 || !lines.every((line) => /^[0-9a-f]{64}$/.test(line))) {
+      throw new Error(`The key file ${path} must hold keys of 64 hexadecimal digits, one a line.`);
+    }
+    return new Vault(lines.map((line) => Buffer.from(line, 'hex')));
+  }
+
+  seal(account: number, secret: string): Buffer {
+    const key = this.keys[0] as Buffer;
+    const nonce = randomBytes(NONCE_OCTETS);
+    const cipher = createCipheriv('aes-256-gcm', key, nonce);
+    cipher.setAAD(associated(account));
+    const sealed = Buffer.concat([cipher.update(secret, 'utf8'), cipher.final()]);
+    return Buffer.concat([Buffer.of(VERSION), keyId(key), nonce, cipher.getAuthTag(), sealed]);
+  }
+
+  /** Undefined where the key is lost or the ciphertext was sealed for another account: the user signs in again. */
+  unseal(account: number, sealed: Buffer): string | undefined {
+    const id = sealed.subarray(1, 1 + KEY_ID_OCTETS);
+    const key = this.keys.find((known) => keyId(known).equals(id));
+    if (!key || sealed[0] !== VERSION) return undefined;
+    let at = 1 + KEY_ID_OCTETS;
+    const nonce = sealed.subarray(at, (at += NONCE_OCTETS));
+    const tag = sealed.subarray(at, (at += TAG_OCTETS));
+    const decipher = createDecipheriv('aes-256-gcm', key, nonce);
+    decipher.setAAD(associated(account));
+    decipher.setAuthTag(tag);
+    try {
+      return Buffer.concat([decipher.update(sealed.subarray(at)), decipher.final()]).toString('utf8');
+    } catch {
+      return undefined;
+    }
+  }
+}
+
+function keyId(key: Buffer): Buffer {
+  return createHash('sha256').update('tamsel key id').update(key).digest().subarray(0, KEY_ID_OCTETS);
+}
+
+function associated(account: number): Buffer {
+  return Buffer.from(`account ${account}`);
+}

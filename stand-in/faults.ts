@@ -1,0 +1,41 @@
+/** What can be made to go wrong. Everything is off by default; `times` counts down to nothing. */
+export interface Faults {
+  /** Before every tagged answer. */
+  latencyMs: number;
+  /** 0 is unlimited. */
+  bytesPerSecond: number;
+  /** Closes a connection when it has been sent so many octets; 0 is never. */
+  dropAfterBytes: number;
+  /** Does the command, then closes the connection instead of answering. */
+  dropAnswerTo: { command: string; times: number } | null;
+  /** Says BYE instead of doing the command. */
+  byeOn: { command: string; times: number } | null;
+  /** Answers NO. */
+  refuse: { command: string; code: string; text: string; times: number } | null;
+  /** Answers NO [LIMIT] to all but one command in so many milliseconds; 0 is never. */
+  throttleMs: number;
+  quotaLagSeconds: number;
+  /** Capabilities that are not offered and whose commands are BAD. */
+  hide: string[];
+}
+
+export function noFaults(): Faults {
+  return {
+    latencyMs: 0,
+    bytesPerSecond: 0,
+    dropAfterBytes: 0,
+    dropAnswerTo: null,
+    byeOn: null,
+    refuse: null,
+    throttleMs: 0,
+    quotaLagSeconds: 0,
+    hide: [],
+  };
+}
+
+/** Whether a counted fault strikes now; counts it. */
+export function strikes(fault: { command: string; times: number } | null, command: string): boolean {
+  if (!fault || fault.times <= 0 || fault.command.toUpperCase() !== command.toUpperCase()) return false;
+  fault.times--;
+  return true;
+}

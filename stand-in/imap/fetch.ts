@@ -1,0 +1,96 @@
+import { setImmediate as breathe } from 'node:timers/promises';
+import type { Placed } from '../mailbox/folder';
+import { writeInternalDate } from '../message/header';
+import { bodyStructure, envelope, section } from '../message/item';
+import { flagList } from './flags';
+import { atomOf, BadCommand, itemsOf, textOf, type Token } from './grammar';
+import type { Session } from './session';
+
+const MACROS: Record<string, string[]> = {
+  ALL: ['FLAGS', 'INTERNALDATE', 'RFC822.SIZE', 'ENVELOPE'],
+  FAST: ['FLAGS', 'INTERNALDATE', 'RFC822.SIZE'],
+  FULL: ['FLAGS', 'INTERNALDATE', 'RFC822.SIZE', 'ENVELOPE', 'BODY'],
+};
+
+export async function fetch(session: Session, args: Token[], uid: boolean): Promise<undefined> {
+  const asked = args[1]?.type === 'list' ? itemsOf(args[1]).map(textOf) : [textOf(args[1])];
+  const items = asked.flatMap((item) => MACROS[item.toUpperCase()] ?? [item]);
+  let since = 0;
+  if (args[2]) {
+    // CHANGEDSINCE (RFC 7162 §3.1.4).
+    const modifiers = itemsOf(args[2]);
+    if (atomOf(modifiers[0]) !== 'CHANGEDSINCE' || !session.offers('CONDSTORE')) throw new BadCommand('This modifier is not known here');
+    since = Number(textOf(modifiers[1]));
+    session.condStore = true;
+  }
+  if (uid && !items.some((item) => item.toUpperCase() === 'UID')) items.unshift('UID');
+  if (since > 0 && !items.some((item) => item.toUpperCase() === 'MODSEQ')) items.push('MODSEQ');
+  const { folder, readOnly } = session.folder;
+  let done = 0;
+  for (const { placed, number } of session.messagesIn(textOf(args[0]), uid)) {
+    if (placed.modSeq <= since || placed.gone) continue;
+    const marks = items.some((item) => /^(BODY\[|RFC822$|RFC822\.TEXT$)/i.test(item));
+    if (marks && !readOnly && !placed.flags.has('seen')) session.mailbox.setFlags(folder, [{ placed, flags: new Set([...placed.flags, 'seen']) }]);
+    session.wire.write(`* ${number} FETCH (`);
+    for (const [index, item] of items.entries()) {
+      if (index > 0) session.wire.write(' ');
+      writeItem(session, placed, item);
+    }
+    session.wire.write(')\r\n');
+    if (session.wire.full()) await session.wire.flush();
+    // Other connections are served in between.
+    if (++done % 200 === 0) await breathe();
+  }
+}
+
+function writeItem(session: Session, placed: Placed, item: string): void {
+  const { wire } = session;
+  const name = item.toUpperCase();
+  switch (name) {
+    case 'UID':
+      return wire.write(`UID ${placed.uid}`);
+    case 'FLAGS':
+      return wire.write(`FLAGS ${flagList(placed)}`);
+    case 'INTERNALDATE':
+      return wire.write(`INTERNALDATE "${writeInternalDate(placed.received)}"`);
+    case 'RFC822.SIZE':
+      return wire.write(`RFC822.SIZE ${placed.item.size}`);
+    case 'ENVELOPE':
+      return wire.write(`ENVELOPE ${envelope(placed.item.entity().head)}`);
+    case 'BODY':
+    case 'BODYSTRUCTURE':
+      return wire.write(`${name} ${bodyStructure(placed.item.entity(), name === 'BODYSTRUCTURE')}`);
+    case 'MODSEQ':
+      if (!session.offers('CONDSTORE')) break;
+      session.condStore = true;
+      return wire.write(`MODSEQ (${placed.modSeq})`);
+    case 'EMAILID':
+      if (!session.offers('OBJECTID')) break;
+      return wire.write(`EMAILID (M${placed.ref})`);
+    case 'THREADID':
+      if (!session.offers('OBJECTID')) break;
+      return wire.write('THREADID NIL');
+    case 'RFC822':
+      return writeOctets(session, 'RFC822', placed.item.write());
+    case 'RFC822.HEADER':
+      return writeOctets(session, 'RFC822.HEADER', section(placed.item, 'HEADER'));
+    case 'RFC822.TEXT':
+      return writeOctets(session, 'RFC822.TEXT', section(placed.item, 'TEXT'));
+  }
+  const body = /^BODY(?:\.PEEK)?\[([^\]]*)\](?:<(\d+)\.(\d+)>)?$/i.exec(item);
+  if (!body) throw new BadCommand(`FETCH does not know ${item}`);
+  const [, what = '', from, length] = body;
+  const octets = section(placed.item, what);
+  if (from === undefined) return writeOctets(session, `BODY[${what}]`, octets);
+  const start = Number(from);
+  writeOctets(session, `BODY[${what}]<${start}>`, octets?.subarray(start, start + Number(length)) ?? null);
+}
+
+function writeOctets({ wire }: Session, name: string, octets: Buffer | null): void {
+  if (octets === null) {
+    wire.write(`${name} NIL`);
+    return;
+  }
+  wire.write(`${name} {${octets.length}}\r\n`);
+  wire.write(octets);
+}

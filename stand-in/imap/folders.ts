@@ -1,0 +1,158 @@
+import type { Folder } from '../mailbox/folder';
+import { atomOf, BadCommand, decodeFolderName, encodeFolderName, itemsOf, textOf, type Token } from './grammar';
+import { No, type Session } from './session';
+
+const SEPARATOR = '/';
+
+/** A name as it goes on the wire. */
+function quoted(name: string): string {
+  return `"${encodeFolderName(name).replace(/["\\]/g, '\\$&')}"`;
+}
+
+export function named(session: Session, token: Token | undefined): Folder {
+  const folder = session.mailbox.folder(decodeFolderName(textOf(token)));
+  if (!folder) throw new No('NONEXISTENT', 'There is no such folder');
+  return folder;
+}
+
+/** `%` matches inside a level, `*` everything (RFC 9051 §6.3.9). */
+function patternOf(reference: string, pattern: string): RegExp {
+  const source = decodeFolderName(reference + pattern)
+    .replace(/[.+?^${}()|[\]\\]/g, '\\$&')
+    .replaceAll('*', '.*')
+    .replaceAll('%', '[^/]*');
+  return new RegExp(`^${source}$`, 'i');
+}
+
+export function list(session: Session, args: Token[]): undefined {
+  let at = 0;
+  let onlySpecial = false;
+  if (args[0]?.type === 'list') {
+    onlySpecial = itemsOf(args[0]).some((item) => atomOf(item) === 'SPECIAL-USE');
+    at = 1;
+  }
+  const reference = textOf(args[at]);
+  const patterns = args[at + 1]?.type === 'list' ? itemsOf(args[at + 1]).map(textOf) : [textOf(args[at + 1])];
+  if (patterns.length === 1 && patterns[0] === '') {
+    session.untagged(`LIST (\\Noselect) "${SEPARATOR}" ""`);
+    return;
+  }
+  const returned = args[at + 2]?.type === 'atom' && atomOf(args[at + 2]) === 'RETURN' ? itemsOf(args[at + 3]) : [];
+  const statusAt = returned.findIndex((item) => item.type === 'atom' && item.value.toUpperCase() === 'STATUS');
+  const statusItems = statusAt >= 0 ? itemsOf(returned[statusAt + 1]).map(atomOf) : [];
+  if (statusAt >= 0 && !session.offers('LIST-STATUS')) throw new BadCommand('STATUS can’t be returned here');
+  const matching = patterns.map((pattern) => patternOf(reference, pattern));
+  for (const folder of session.mailbox.folders.values()) {
+    if (!matching.some((pattern) => pattern.test(folder.name)) || (onlySpecial && !folder.use)) continue;
+    const parent = [...session.mailbox.folders.keys()].some((name) => name.startsWith(`${folder.name}${SEPARATOR}`));
+    const attributes = [parent ? '\\HasChildren' : '\\HasNoChildren'];
+    if (folder.use && session.offers('SPECIAL-USE')) attributes.push(folder.use);
+    if (returned.some((item) => item.type === 'atom' && item.value.toUpperCase() === 'SUBSCRIBED')) attributes.push('\\Subscribed');
+    session.untagged(`LIST (${attributes.join(' ')}) "${SEPARATOR}" ${quoted(folder.name)}`);
+    if (statusAt >= 0) sendStatus(session, folder, statusItems);
+  }
+}
+
+export function lsub(session: Session, args: Token[]): undefined {
+  const pattern = patternOf(textOf(args[0]), textOf(args[1]));
+  for (const { name } of session.mailbox.folders.values()) if (pattern.test(name)) session.untagged(`LSUB () "${SEPARATOR}" ${quoted(name)}`);
+}
+
+export function status(session: Session, args: Token[]): undefined {
+  sendStatus(session, named(session, args[0]), itemsOf(args[1]).map(atomOf));
+}
+
+function sendStatus(session: Session, folder: Folder, items: string[]): void {
+  const figures = items.map((item) => {
+    switch (item) {
+      case 'MESSAGES':
+        return `MESSAGES ${folder.messages.length}`;
+      case 'RECENT':
+        return 'RECENT 0';
+      case 'UIDNEXT':
+        return `UIDNEXT ${folder.uidNext}`;
+      case 'UIDVALIDITY':
+        return `UIDVALIDITY ${folder.uidValidity}`;
+      case 'UNSEEN':
+        return `UNSEEN ${folder.messages.filter(({ flags }) => !flags.has('seen')).length}`;
+      case 'DELETED':
+        return `DELETED ${folder.messages.filter(({ flags }) => flags.has('deleted')).length}`;
+      case 'SIZE':
+        if (!session.offers('STATUS=SIZE')) break;
+        return `SIZE ${folder.bytes}`;
+      case 'HIGHESTMODSEQ':
+        if (!session.offers('CONDSTORE')) break;
+        session.condStore = true;
+        return `HIGHESTMODSEQ ${folder.modSeq}`;
+    }
+    throw new BadCommand(`STATUS does not know ${item}`);
+  });
+  session.untagged(`STATUS ${quoted(folder.name)} (${figures.join(' ')})`);
+}
+
+export function select(session: Session, args: Token[], readOnly: boolean): string {
+  session.selected = undefined;
+  const folder = named(session, args[0]);
+  if (args[1] && itemsOf(args[1]).some((item) => item.type === 'atom' && item.value.toUpperCase() === 'CONDSTORE')) session.condStore = true;
+  const fixed = readOnly || folder.readOnly;
+  session.selected = { folder, readOnly: fixed, view: [...folder.messages], modSeq: folder.modSeq };
+  const unseen = folder.messages.findIndex(({ flags }) => !flags.has('seen'));
+  session.untagged('FLAGS (\\Answered \\Flagged \\Deleted \\Seen \\Draft)');
+  session.untagged(`${folder.messages.length} EXISTS`);
+  session.untagged('0 RECENT');
+  if (unseen >= 0) session.untagged(`OK [UNSEEN ${unseen + 1}] The first unseen message`);
+  session.untagged(`OK [UIDVALIDITY ${folder.uidValidity}] UIDs are valid`);
+  session.untagged(`OK [UIDNEXT ${folder.uidNext}] The next UID`);
+  session.untagged(fixed ? 'OK [PERMANENTFLAGS ()] No flags can be changed' : 'OK [PERMANENTFLAGS (\\Answered \\Flagged \\Deleted \\Seen \\Draft \\*)] All flags can be changed');
+  if (session.offers('CONDSTORE')) session.untagged(`OK [HIGHESTMODSEQ ${folder.modSeq}] The last change`);
+  return fixed ? '[READ-ONLY] Done' : '[READ-WRITE] Done';
+}
+
+export function create(session: Session, args: Token[]): undefined {
+  const name = decodeFolderName(textOf(args[0])).replace(/\/$/, '');
+  if (session.mailbox.folder(name)) throw new No('ALREADYEXISTS', 'There is such a folder already');
+  if (name === '' || name.length > 250) throw new No('CANNOT', 'A folder can’t be named so');
+  // CREATE-SPECIAL-USE (RFC 6154 §3): (USE (\Trash)).
+  const use = args[1] ? itemsOf(itemsOf(args[1])[1])[0] : undefined;
+  session.mailbox.create(name, use ? textOf(use) : undefined);
+}
+
+export function remove(session: Session, args: Token[]): undefined {
+  const folder = named(session, args[0]);
+  if (folder.name === 'INBOX' || session.mailbox.isView(folder)) throw new No('CANNOT', 'This folder can’t be deleted');
+  session.mailbox.delete(folder.name);
+}
+
+export function rename(session: Session, args: Token[]): undefined {
+  const folder = named(session, args[0]);
+  const to = decodeFolderName(textOf(args[1]));
+  if (folder.name === 'INBOX') throw new No('CANNOT', 'The inbox keeps its name here');
+  if (session.mailbox.folder(to)) throw new No('ALREADYEXISTS', 'There is such a folder already');
+  for (const name of [...session.mailbox.folders.keys()]) {
+    if (name === folder.name || name.startsWith(`${folder.name}${SEPARATOR}`)) session.mailbox.rename(name, to + name.slice(folder.name.length));
+  }
+}
+
+export function namespace(session: Session): undefined {
+  session.untagged(`NAMESPACE (("" "${SEPARATOR}")) NIL NIL`);
+}
+
+/** QUOTA (RFC 9208): STORAGE in units of 1024 octets, MESSAGE in messages. */
+function sendQuota(session: Session): void {
+  const { mailbox } = session;
+  const used = Math.ceil(mailbox.used(session.host.faults.quotaLagSeconds) / 1024);
+  const resources = [`STORAGE ${used} ${Math.floor(mailbox.limit / 1024)}`];
+  if (mailbox.messageLimit !== undefined) resources.push(`MESSAGE ${mailbox.messageCount()} ${mailbox.messageLimit}`);
+  session.untagged(`QUOTA "mailbox" (${resources.join(' ')})`);
+}
+
+export function getQuota(session: Session, args: Token[]): undefined {
+  if (textOf(args[0]) !== 'mailbox') throw new No('NONEXISTENT', 'There is no such quota root');
+  sendQuota(session);
+}
+
+export function getQuotaRoot(session: Session, args: Token[]): undefined {
+  const folder = named(session, args[0]);
+  session.untagged(`QUOTAROOT ${quoted(folder.name)} "mailbox"`);
+  sendQuota(session);
+}

@@ -1,0 +1,118 @@
+import type { SecureContext } from 'node:tls';
+import { parseSequenceSet } from '../../src/core/sets/ranges';
+import type { Faults } from '../faults';
+import { type Folder, indexOfUid, type Placed } from '../mailbox/folder';
+import type { Mailbox } from '../mailbox/mailbox';
+import { flagList } from './flags';
+import { BadCommand } from './grammar';
+import type { Wire } from './wire';
+
+/** A refusal, with its response code (RFC 5530) where it has one. */
+export class No extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+export interface Host {
+  faults: Faults;
+  /** The mailbox of a user with this password. */
+  signIn(user: string, password: string): Mailbox | undefined;
+  secureContext: SecureContext;
+  nextCommandAt: number;
+}
+
+/** What a session sees of a folder: messages by sequence number, until it is told of a change (RFC 9051 §5.2). */
+export interface Selected {
+  folder: Folder;
+  readOnly: boolean;
+  view: Placed[];
+  /** Changes of flags up to here were told. */
+  modSeq: number;
+}
+
+/** What a connection knows between two commands; the commands get it. */
+export class Session {
+  private mailboxOrNone: Mailbox | undefined;
+  selected: Selected | undefined;
+  /** Whether the client showed that it understands mod-sequences (RFC 7162 §3.1). */
+  condStore = false;
+  /** Of the command under way. */
+  tag = '';
+
+  constructor(
+    readonly host: Host,
+    readonly wire: Wire,
+  ) {}
+
+  get mailbox(): Mailbox {
+    if (!this.mailboxOrNone) throw new BadCommand('Sign in first');
+    return this.mailboxOrNone;
+  }
+
+  get folder(): Selected {
+    if (!this.selected) throw new BadCommand('Select a folder first');
+    return this.selected;
+  }
+
+  offers(capability: string): boolean {
+    return !this.host.faults.hide.includes(capability);
+  }
+
+  untagged(text: string): void {
+    this.wire.write(`* ${text}\r\n`);
+  }
+
+  /** The messages that a set names, those that are gone left out. */
+  messagesIn(set: string, uid: boolean): { placed: Placed; number: number }[] {
+    const { view } = this.folder;
+    const last = uid ? (view.at(-1)?.uid ?? 0) : view.length;
+    const ranges = parseSequenceSet(set, last);
+    if (!ranges) throw new BadCommand('The set of messages can’t be read');
+    const found: { placed: Placed; number: number }[] = [];
+    for (const [from, to] of ranges) {
+      let index = uid ? indexOfUid(view, from) : from - 1;
+      if (!uid && (from < 1 || to > view.length)) throw new BadCommand('There is no message of that number');
+      for (; index < view.length; index++) {
+        const placed = view[index] as Placed;
+        if ((uid ? placed.uid : index + 1) > to) break;
+        if (!placed.gone) found.push({ placed, number: index + 1 });
+      }
+    }
+    return found;
+  }
+
+  /** Tells what happened in the selected folder since the last time. */
+  announce(withExpunges: boolean): void {
+    const selected = this.selected;
+    if (!selected) return;
+    const { folder } = selected;
+    if (folder.modSeq === selected.modSeq && folder.messages.length === selected.view.length) return;
+    if (withExpunges && selected.view.some(({ gone }) => gone)) {
+      const kept: Placed[] = [];
+      for (const placed of selected.view) {
+        if (placed.gone) this.untagged(`${kept.length + 1} EXPUNGE`);
+        else kept.push(placed);
+      }
+      selected.view = kept;
+    }
+    for (const [index, placed] of selected.view.entries()) {
+      if (!placed.gone && placed.modSeq > selected.modSeq) this.untagged(`${index + 1} FETCH (UID ${placed.uid} FLAGS ${flagList(placed)})`);
+    }
+    const known = selected.view.at(-1)?.uid ?? 0;
+    const fresh = folder.messages.slice(indexOfUid(folder.messages, known + 1));
+    if (fresh.length > 0) {
+      for (const placed of fresh) selected.view.push(placed);
+      this.untagged(`${selected.view.length} EXISTS`);
+    }
+    selected.modSeq = folder.modSeq;
+  }
+
+  signIn(user: string, password: string): void {
+    this.mailboxOrNone = this.host.signIn(user, password);
+    if (!this.mailboxOrNone) throw new No('AUTHENTICATIONFAILED', 'The name or the password is wrong');
+  }
+}

@@ -1,0 +1,140 @@
+import { once } from 'node:events';
+import type { Socket } from 'node:net';
+import type { TLSSocket } from 'node:tls';
+import { setTimeout as sleep } from 'node:timers/promises';
+import type { Faults } from '../faults';
+
+/** The longest line and literal that are read. */
+const LONGEST_LINE = 64 * 1024;
+const LONGEST_LITERAL = 64 * 2 ** 20;
+
+export class Disconnected extends Error {}
+
+/** A socket as commands in and octets out, with the faults of the way between. */
+export class Wire {
+  private buffer: Buffer = Buffer.alloc(0);
+  private waiting: (() => void) | undefined;
+  private ended = false;
+  private sent = 0;
+  private pending: (string | Buffer)[] = [];
+  private pendingSize = 0;
+
+  constructor(
+    public socket: Socket | TLSSocket,
+    private readonly faults: () => Faults,
+  ) {
+    this.attach(socket);
+  }
+
+  /** Goes on over another socket, after STARTTLS; what came before the handshake is thrown away (RFC 9051 §6.2.1). */
+  attach(socket: Socket | TLSSocket): void {
+    this.socket = socket;
+    this.buffer = Buffer.alloc(0);
+    socket.setNoDelay(true);
+    socket.on('data', (chunk: Buffer) => {
+      if (this.socket !== socket) return;
+      this.buffer = this.buffer.length === 0 ? chunk : Buffer.concat([this.buffer, chunk]);
+      this.waiting?.();
+    });
+    const end = () => {
+      if (this.socket !== socket) return;
+      this.ended = true;
+      this.waiting?.();
+    };
+    socket.on('close', end);
+    socket.on('end', end);
+    socket.on('error', end);
+  }
+
+  /** A command's pieces: text, and literals as buffers between. */
+  async command(): Promise<(string | Buffer)[]> {
+    const pieces: (string | Buffer)[] = [];
+    for (;;) {
+      const line = await this.line();
+      const literal = /\{(\d+)(\+?)\}$/.exec(line);
+      if (!literal) {
+        if (line !== '' || pieces.length === 0) pieces.push(line);
+        return pieces;
+      }
+      const size = Number(literal[1]);
+      if (size > LONGEST_LITERAL) throw new Disconnected();
+      pieces.push(line.slice(0, literal.index));
+      if (literal[2] !== '+') {
+        this.write('+ Go on\r\n');
+        await this.flush();
+      }
+      pieces.push(await this.octets(size));
+    }
+  }
+
+  async line(): Promise<string> {
+    for (;;) {
+      const end = this.buffer.indexOf(10);
+      if (end >= 0) {
+        const line = this.buffer.subarray(0, end).toString('latin1').replace(/\r$/, '');
+        this.buffer = this.buffer.subarray(end + 1);
+        return line;
+      }
+      if (this.buffer.length > LONGEST_LINE) throw new Disconnected();
+      await this.more();
+    }
+  }
+
+  private async octets(size: number): Promise<Buffer> {
+    while (this.buffer.length < size) await this.more();
+    const octets = Buffer.from(this.buffer.subarray(0, size));
+    this.buffer = this.buffer.subarray(size);
+    return octets;
+  }
+
+  private async more(): Promise<void> {
+    if (this.ended) throw new Disconnected();
+    await new Promise<void>((resolve) => {
+      this.waiting = resolve;
+    });
+    this.waiting = undefined;
+  }
+
+  write(octets: string | Buffer): void {
+    this.pending.push(octets);
+    this.pendingSize += octets.length;
+  }
+
+  /** Whether enough is pending to send it before there is more. */
+  full(): boolean {
+    return this.pendingSize > 128 * 1024;
+  }
+
+  async flush(): Promise<void> {
+    if (this.pendingSize === 0) return;
+    let octets: Buffer = Buffer.concat(this.pending.map((piece) => (typeof piece === 'string' ? Buffer.from(piece, 'latin1') : piece)));
+    this.pending = [];
+    this.pendingSize = 0;
+    const { dropAfterBytes, bytesPerSecond } = this.faults();
+    if (dropAfterBytes > 0 && this.sent + octets.length >= dropAfterBytes) {
+      octets = octets.subarray(0, Math.max(0, dropAfterBytes - this.sent));
+      this.socket.write(octets);
+      this.close();
+      throw new Disconnected();
+    }
+    if (bytesPerSecond > 0) {
+      const slice = Math.max(1, Math.floor(bytesPerSecond / 50));
+      for (let at = 0; at < octets.length; at += slice) {
+        await this.send(octets.subarray(at, at + slice));
+        await sleep((Math.min(slice, octets.length - at) / bytesPerSecond) * 1000);
+      }
+    } else await this.send(octets);
+  }
+
+  private async send(octets: Buffer): Promise<void> {
+    if (this.ended) throw new Disconnected();
+    this.sent += octets.length;
+    if (!this.socket.write(octets)) await Promise.race([once(this.socket, 'drain'), once(this.socket, 'close')]).catch(() => undefined);
+  }
+
+  close(): void {
+    this.ended = true;
+    this.socket.destroySoon();
+    this.waiting?.();
+  }
+}

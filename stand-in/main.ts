@@ -1,0 +1,62 @@
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { parseArgs } from 'node:util';
+import { controlServer } from './control';
+import { StandIn } from './host';
+import { Journal } from './mailbox/journal';
+import { type ScenarioSize, scenario } from './scenario/mailbox';
+
+/** Runs the stand-in as a process of its own. Says `ready` on standard output, with its ports, when it listens. */
+const { values } = parseArgs({
+  options: {
+    directory: { type: 'string' },
+    size: { type: 'string', default: 'full' },
+    day: { type: 'string' },
+    fresh: { type: 'boolean', default: false },
+    'tls-port': { type: 'string', default: '0' },
+    'plain-port': { type: 'string', default: '0' },
+    'control-port': { type: 'string', default: '0' },
+    'all-mail': { type: 'boolean', default: false },
+  },
+});
+
+const size: ScenarioSize = values.size === 'small' ? 'small' : 'full';
+const directory = values.directory ? join(values.directory, size) : undefined;
+if (values.fresh && directory) Journal.forget(directory);
+
+/** The day of the first start is kept, so that the mailbox stays the same mailbox. */
+function dayOfFirstStart(): string {
+  const today = values.day ?? new Date().toISOString().slice(0, 10);
+  if (!directory) return today;
+  const path = join(directory, 'day');
+  if (existsSync(path)) return readFileSync(path, 'utf8').trim();
+  mkdirSync(directory, { recursive: true });
+  writeFileSync(path, `${today}\n`);
+  return today;
+}
+
+const day = dayOfFirstStart();
+const host = await StandIn.start({
+  scenario: scenario(day, size),
+  user: 'secretary@saltmarshlane.example',
+  password: 'allotment',
+  directory,
+  tlsPort: Number(values['tls-port']),
+  plainPort: Number(values['plain-port']),
+  messageLimit: size === 'full' ? 250_000 : 12_500,
+  withAllMail: values['all-mail'],
+});
+const control = controlServer(host);
+control.listen(Number(values['control-port']), '127.0.0.1', () => {
+  const address = control.address();
+  const controlPort = typeof address === 'object' ? address?.port : undefined;
+  if (directory) writeFileSync(join(directory, 'authority.pem'), host.authority);
+  process.stdout.write(`ready ${JSON.stringify({ tlsPort: host.tlsPort, plainPort: host.plainPort, controlPort, day })}\n`);
+});
+
+for (const signal of ['SIGTERM', 'SIGINT'] as const) {
+  process.on(signal, () => {
+    control.close();
+    void host.stop().then(() => process.exit(0));
+  });
+}
