@@ -57,7 +57,7 @@ export async function createLot(
   account: Account,
   lot: { label: string; fate: Fate; selector: { where: Criteria; text: string } | { ids: number[] }; except: number[]; scope: Scope; now: Date },
 ): Promise<number> {
-  const id = await nextNumber(db, account.id);
+  const id = await nextNumber(db, account.id, 'lot');
   const except = printMultirange(rangesOf(lot.except));
   if ('where' in lot.selector) {
     const { sql, values } = await select(db, account, lot.selector.where, lot.scope, lot.now, false);

@@ -116,7 +116,7 @@ export async function createRun(
   account: number,
   run: { action: RunAction; label: string; selector: Record<string, unknown>; members: string; asked: Amount; fallback: number | null; lots: number[] },
 ): Promise<Run> {
-  const id = await nextNumber(db, account);
+  const id = await nextNumber(db, account, 'run');
   await db.query(
     `insert into run (account, id, action, label, selector, members, fallback, asked_messages, asked_bytes)
      values ($1, $2, $3, $4, $5, $6::int8multirange, $7, $8, $9)`,

@@ -29,7 +29,7 @@ export async function openScan(db: Queryable, account: number): Promise<{ scan: 
   await db.query('select 1 from account where id = $1 for update', [account]);
   const open = await row<Scan>(db, `select ${COLUMNS} from scan where account = $1 and state in ('queued', 'running') limit 1`, [account]);
   if (open) return { scan: open, isNew: false };
-  const id = await nextNumber(db, account);
+  const id = await nextNumber(db, account, 'scan');
   const scan = await theRow<Scan>(db, `insert into scan (account, id) values ($1, $2) returning ${COLUMNS}`, [account, id]);
   return { scan, isNew: true };
 }

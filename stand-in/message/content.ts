@@ -1,5 +1,5 @@
 import type { LeafBody } from './entity';
-import { Random, seedOf } from './random';
+import { mixed, Random } from './random';
 
 const CRLF = '\r\n';
 const BASE64 = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/';
@@ -62,7 +62,7 @@ export function textBody(segments: readonly TextSegment[]): LeafBody {
     } else {
       lines += segment.lines;
       size += segment.lines * (2 + 2 * segment.depth);
-      for (let index = 0; index < segment.lines; index++) size += drawn(segment, index).length;
+      for (let index = 0; index < segment.lines; index++) size += (segment.pool[drawn(segment, index)] as string).length;
     }
   }
   const write = () => {
@@ -70,15 +70,16 @@ export function textBody(segments: readonly TextSegment[]): LeafBody {
     for (const segment of segments) {
       const quote = '> '.repeat(segment.depth);
       if ('line' in segment) out.push(quote, segment.line, CRLF);
-      else for (let index = 0; index < segment.lines; index++) out.push(quote, drawn(segment, index), CRLF);
+      else for (let index = 0; index < segment.lines; index++) out.push(quote, segment.pool[drawn(segment, index)] as string, CRLF);
     }
     return Buffer.from(out.join(''), 'latin1');
   };
   return { kind: 'leaf', size, lines, write };
 }
 
-function drawn(segment: { seed: number; pool: LinePool }, index: number): string {
-  return segment.pool[seedOf(segment.seed, index) % segment.pool.length] as string;
+/** Which line of the pool stands at an index. */
+function drawn({ seed, pool }: { seed: number; pool: LinePool }, index: number): number {
+  return mixed(seed, index) % pool.length;
 }
 
 /** Octets as they are, for parts whose every octet matters. */

@@ -3,12 +3,36 @@
 /** A header's fields in their order, unfolded (RFC 5322 §2.2.3). */
 export function readHeader(head: string): { name: string; value: string; raw: string }[] {
   const fields: { name: string; value: string; raw: string }[] = [];
-  for (const raw of head.match(/[^\r\n][^\n]*\n?(?:[ \t][^\n]*\n?)*/g) ?? []) {
-    const colon = raw.indexOf(':');
-    if (colon <= 0) continue;
-    const value = raw.slice(colon + 1).replace(/\r?\n/g, '').trim();
-    fields.push({ name: raw.slice(0, colon).trim().toLowerCase(), value, raw });
+  for (let at = 0; at < head.length; ) {
+    let end = lineEnd(head, at);
+    let folded = false;
+    while (head[end] === ' ' || head[end] === '\t') {
+      end = lineEnd(head, end);
+      folded = true;
+    }
+    const colon = head.indexOf(':', at);
+    if (colon > at && colon < end) {
+      const value = head.slice(colon + 1, end);
+      fields.push({
+        name: head.slice(at, colon).trim().toLowerCase(),
+        value: (folded ? value.replace(/\r?\n/g, '') : value).trim(),
+        raw: head.slice(at, end),
+      });
+    }
+    at = end;
   }
+  return fields;
+}
+
+function lineEnd(text: string, from: number): number {
+  const feed = text.indexOf('\n', from);
+  return feed < 0 ? text.length : feed + 1;
+}
+
+/** The values of a header by lower-case name; of a repeated field the first. */
+export function fieldsOf(head: string): Map<string, string> {
+  const fields = new Map<string, string>();
+  for (const { name, value } of readHeader(head)) if (!fields.has(name)) fields.set(name, value);
   return fields;
 }
 

@@ -1,5 +1,5 @@
 import { bodyLines, bodySize, type Body, type Entity, entitySize, writeBody, writeEntity } from './entity';
-import { fieldOf, readAddresses, readStructured } from './header';
+import { fieldsOf, readAddresses, readHeader, readStructured } from './header';
 import { parseEntity } from './parse';
 
 /** A message as a folder holds it: its octets, and what IMAP tells of them. */
@@ -11,9 +11,20 @@ export interface Item {
   write(): Buffer;
 }
 
-/** An item whose octets come out of its entity. */
+/** The entity that was made last: a FETCH asks for several things of one message in a row. */
+let recent: { item: Item; entity: Entity } | undefined;
+
+/** An item whose octets come out of its entity, which is made when it is asked for. */
 export function generatedItem(make: () => Entity): Item {
-  return { size: entitySize(make()), entity: make, write: () => writeEntity(make()) };
+  const item: Item = {
+    size: entitySize(make()),
+    entity() {
+      if (recent?.item !== item) recent = { item, entity: make() };
+      return recent.entity;
+    },
+    write: () => writeEntity(make()),
+  };
+  return item;
 }
 
 /** An item that a client brought, octet for octet. */
@@ -31,7 +42,8 @@ export function imapString(text: string | null | undefined): string {
 
 /** ENVELOPE (RFC 9051 §7.5.2) of a header. */
 export function envelope(head: string): string {
-  const field = (name: string) => fieldOf(head, name);
+  const fields = fieldsOf(head);
+  const field = (name: string) => fields.get(name);
   const from = field('from');
   const addresses = (value: string | undefined) => {
     const list = readAddresses(value);
@@ -57,9 +69,10 @@ export function envelope(head: string): string {
 /** BODYSTRUCTURE, or BODY without its extension data (RFC 9051 §7.5.2). */
 export function bodyStructure(entity: Entity, extended: boolean): string {
   const { head, body } = entity;
-  const type = readStructured(fieldOf(head, 'content-type') ?? 'text/plain; charset=us-ascii');
+  const fields = fieldsOf(head);
+  const type = readStructured(fields.get('content-type') ?? 'text/plain; charset=us-ascii');
   const [main = 'text', sub = 'plain'] = type.value.toUpperCase().split('/');
-  const tail = extended ? ` ${disposition(head)} ${imapString(fieldOf(head, 'content-language'))} ${imapString(fieldOf(head, 'content-location'))}` : '';
+  const tail = extended ? ` ${disposition(fields.get('content-disposition'))} ${imapString(fields.get('content-language'))} ${imapString(fields.get('content-location'))}` : '';
   if (body.kind === 'multipart') {
     const parts = body.parts.map((part) => bodyStructure(part, extended)).join('');
     return `(${parts} ${imapString(sub)}${extended ? ` ${parameterList(type.parameters)}${tail}` : ''})`;
@@ -68,14 +81,14 @@ export function bodyStructure(entity: Entity, extended: boolean): string {
     imapString(main),
     imapString(sub),
     parameterList(type.parameters),
-    imapString(fieldOf(head, 'content-id')),
-    imapString(fieldOf(head, 'content-description')),
-    imapString((fieldOf(head, 'content-transfer-encoding') ?? '7bit').toUpperCase()),
+    imapString(fields.get('content-id')),
+    imapString(fields.get('content-description')),
+    imapString((fields.get('content-transfer-encoding') ?? '7bit').toUpperCase()),
     `${bodySize(body)}`,
   ];
   if (body.kind === 'message') basic.push(envelope(body.entity.head), bodyStructure(body.entity, extended), `${bodyLines(body)}`);
   else if (main === 'TEXT') basic.push(`${bodyLines(body)}`);
-  return `(${basic.join(' ')}${extended ? ` ${imapString(fieldOf(head, 'content-md5'))}${tail}` : ''})`;
+  return `(${basic.join(' ')}${extended ? ` ${imapString(fields.get('content-md5'))}${tail}` : ''})`;
 }
 
 function parameterList(parameters: [string, string][]): string {
@@ -83,8 +96,7 @@ function parameterList(parameters: [string, string][]): string {
   return `(${parameters.map(([name, value]) => `${imapString(name.toUpperCase())} ${imapString(value)}`).join(' ')})`;
 }
 
-function disposition(head: string): string {
-  const field = fieldOf(head, 'content-disposition');
+function disposition(field: string | undefined): string {
   if (field === undefined) return 'NIL';
   const { value, parameters } = readStructured(field);
   return `(${imapString(value.toUpperCase())} ${parameterList(parameters)})`;
@@ -131,9 +143,6 @@ function headerSection(head: string, kind: string, names: string): string {
   const wanted = new Set(names.toLowerCase().split(/\s+/).map((name) => name.replace(/^"|"$/g, '')));
   const keep = !kind.startsWith('HEADER.FIELDS.NOT');
   let out = '';
-  for (const raw of head.match(/[^\r\n][^\n]*\n?(?:[ \t][^\n]*\n?)*/g) ?? []) {
-    const name = raw.slice(0, raw.indexOf(':')).trim().toLowerCase();
-    if (wanted.has(name) === keep) out += raw;
-  }
+  for (const { name, raw } of readHeader(head)) if (wanted.has(name) === keep) out += raw;
   return `${out}\r\n`;
 }

@@ -42,11 +42,14 @@ export class Random {
 /** Mixes numbers into one seed (the finaliser of MurmurHash3). */
 export function seedOf(...numbers: number[]): number {
   let hash = 0x9e3779b9;
-  for (const number of numbers) {
-    hash = Math.imul(hash ^ (number >>> 0), 0x85ebca6b);
-    hash ^= hash >>> 13;
-    hash = Math.imul(hash, 0xc2b2ae35);
-    hash ^= hash >>> 16;
-  }
-  return hash >>> 0;
+  for (const number of numbers) hash = mixed(hash, number);
+  return hash;
+}
+
+/** One step of `seedOf`, for loops. */
+export function mixed(hash: number, number: number): number {
+  let next = Math.imul(hash ^ (number >>> 0), 0x85ebca6b);
+  next ^= next >>> 13;
+  next = Math.imul(next, 0xc2b2ae35);
+  return (next ^ (next >>> 16)) >>> 0;
 }

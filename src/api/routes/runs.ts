@@ -174,14 +174,15 @@ const PAGE = 2_000;
 export const listRunMessages = route({
   method: 'GET',
   path: '/accounts/{account}/runs/{run}/messages',
-  summary: 'Every message of a run with its outcome, as JSON, CSV (RFC 4180) or JSON Lines by Accept.',
+  summary: 'Every message of a run with its outcome, as JSON, CSV (RFC 4180) or JSON Lines by Accept, or by `format` where a link can set no header.',
+  query: v.object({ format: v.optional(v.picklist(['json', 'jsonl', 'csv'])) }),
   response: v.array(v.object({ ...s.Message.entries, outcome: v.string() })),
-  async handle({ environment, account, parameters, request }) {
+  async handle({ environment, account, parameters, request, query }) {
     const { database } = environment;
     const id = Number(parameters.run);
     if (!(await runById(database, account.id, id))) throw notFound();
     const accept = request.headers.get('accept') ?? '';
-    const format = FORMATS.find(({ type }) => accept.includes(type)) ?? JSON_ARRAY;
+    const format = FORMATS.find(({ type, extension }) => (query.format ? extension === query.format : accept.includes(type))) ?? JSON_ARRAY;
     const encoder = new TextEncoder();
     let after = 0;
     let first = true;

@@ -10,8 +10,10 @@ create table account (
   state           text not null default 'active' check (state in ('active', 'locked')),
   -- Placement and message ids are drawn from here, in blocks, and never used again.
   next_id         bigint not null default 1,
-  -- Run and lot numbers, as people see them, likewise.
-  next_number     int not null default 1,
+  -- Scans, lots and runs are numbered as people see them: 1, 2, 3.
+  next_scan       int not null default 1,
+  next_lot        int not null default 1,
+  next_run        int not null default 1,
   settings        jsonb not null default '{}',
   personal_prefix text not null default '',
   created_at      timestamptz not null default now(),

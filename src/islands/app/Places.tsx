@@ -1,0 +1,89 @@
+import { useQuery } from '@tanstack/react-query';
+import { Popover } from 'radix-ui';
+import { useState } from 'react';
+import { useAccount, useChange, useFigures, useLevel, useRuns, useScan } from '../../ui/api/account';
+import { call } from '../../ui/api/call';
+import { Link } from '../../ui/route';
+import { text } from '../../ui/text';
+import { ago, count, percent } from '../../ui/text/format';
+import { SettingsSheet } from '../settings/Settings';
+
+/** The places in the order of the work, each with its own figure; at the right whose mailbox it is and how fresh. */
+export function Places({ path }: { path: string }) {
+  const { base, account } = useAccount();
+  const { octets } = useFigures();
+  const level = useLevel().data;
+  const runs = useRuns().data?.runs ?? [];
+  const senders = useQuery({
+    queryKey: ['senders', account.id, 'count'],
+    queryFn: () => call<{ total: number }>(`${base}/senders?by=address&limit=1`),
+    staleTime: 60_000,
+  });
+  const won = runs.filter(({ action }) => action === 'purge').reduce((sum, { done }) => sum + done.bytes, 0);
+  const figures: [string, string, string][] = [
+    ['/level', text.places.level, level ? (level.limit === null ? text.places.noLimit(octets(level.used)) : text.places.full(percent(level.used / level.limit))) : ''],
+    ['/sift', text.places.sift, level ? text.messages(level.mail.messages, count(level.mail.messages)) : ''],
+    ['/senders', text.places.senders, senders.data ? text.places.ofThem(count(senders.data.total)) : ''],
+    ['/trash', text.places.trash, level ? text.places.trashFigure(count(level.trash.messages), octets(level.trash.bytes)) : ''],
+    ['/ledger', text.places.ledger, text.places.wonBack(octets(won))],
+  ];
+  return (
+    <header className="places">
+      <nav aria-label={text.places.label} className="flex">
+        {figures.map(([to, name, figure]) => (
+          <Link key={to} to={to} className="place" aria-current={path === to ? 'page' : undefined}>
+            <span className="font-semibold">{name}</span>
+            <span className="note">{figure || ' '}</span>
+          </Link>
+        ))}
+      </nav>
+      <AccountCorner />
+    </header>
+  );
+}
+
+function AccountCorner() {
+  const { account } = useAccount();
+  const scan = useScan().data;
+  const [settings, setSettings] = useState(false);
+  const again = useChange<void>(() => '/scans', 'POST', () => ({}), ['scan']);
+  const going = scan?.state === 'queued' || scan?.state === 'running';
+  const freshness = !scan
+    ? text.account.never
+    : going
+      ? text.account.scanning(count(scan.messages.done), count(scan.messages.total))
+      : scan.state === 'failed'
+        ? text.account.scanFailed
+        : text.account.scanned(ago(scan.endedAt ?? scan.createdAt));
+  const signOut = async () => {
+    await call('/session', { method: 'DELETE' });
+    window.location.assign('/sign-in');
+  };
+  return (
+    <div className="ml-auto flex flex-col justify-center text-right whitespace-nowrap">
+      <Popover.Root>
+        <Popover.Trigger className="text-right">
+          <span className="block font-semibold">{account.user}</span>
+          <span className="note" role="status">
+            {freshness}
+          </span>
+        </Popover.Trigger>
+        <Popover.Portal>
+          <Popover.Content align="end" sideOffset={4} aria-label={text.account.menu} className="card z-20 flex flex-col items-stretch gap-2">
+            {scan?.problem && <p className="max-w-64 text-go">{scan.problem.detail}</p>}
+            <button type="button" className="button" disabled={going} onClick={() => again.mutate()}>
+              {text.account.scanAgain}
+            </button>
+            <button type="button" className="button" onClick={() => setSettings(true)}>
+              {text.account.settings}
+            </button>
+            <button type="button" className="button" onClick={() => void signOut()}>
+              {text.account.signOut}
+            </button>
+          </Popover.Content>
+        </Popover.Portal>
+      </Popover.Root>
+      <SettingsSheet open={settings} onClose={() => setSettings(false)} />
+    </div>
+  );
+}

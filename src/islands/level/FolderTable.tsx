@@ -1,0 +1,97 @@
+import { useMemo, useState } from 'react';
+import { printText } from '../../core/criteria/print';
+import { type FolderNode, folderTree } from '../../core/mailbox/folders';
+import { fittingUnit } from '../../core/units';
+import { useFigures } from '../../ui/api/account';
+import type { FolderLevel, Level } from '../../ui/api/types';
+import { Bar } from '../../ui/Bar';
+import { Link } from '../../ui/route';
+import { text } from '../../ui/text';
+import { count, octetsIn } from '../../ui/text/format';
+
+type Order = 'folder' | 'messages' | 'own' | 'total';
+type Node = FolderNode<FolderLevel>;
+
+const OWN: Record<Order, (node: Node) => number> = {
+  folder: () => 0,
+  messages: ({ folder }) => folder?.messages ?? 0,
+  own: ({ folder }) => folder?.bytes ?? 0,
+  total: ({ bytes }) => bytes,
+};
+
+/** The inbox first, then by name. */
+function byName(a: Node, b: Node): number {
+  return Number(b.path === 'INBOX') - Number(a.path === 'INBOX') || a.name.localeCompare(b.name);
+}
+
+/** The tree as rows, siblings in the chosen order. */
+function rowsOf(nodes: readonly Node[], order: Order): Node[] {
+  const sorted = [...nodes].sort((a, b) => OWN[order](b) - OWN[order](a) || byName(a, b));
+  return sorted.flatMap((node) => [node, ...rowsOf(node.children, order)]);
+}
+
+/** Every folder with its own figures and those of all below it added up. */
+export function FolderTable({ level }: { level: Level }) {
+  const { units } = useFigures();
+  const [order, setOrder] = useState<Order>('total');
+  const counted = level.folders.filter(({ repeats }) => !repeats);
+  const views = level.folders.filter(({ repeats }) => repeats);
+  const rows = useMemo(() => rowsOf(folderTree(counted), order), [counted, order]);
+  const largest = Math.max(1, ...rows.map(({ bytes }) => bytes));
+  const unit = fittingUnit(largest, units);
+  const trash = counted.find(({ role }) => role === 'trash')?.path;
+  const head = (key: Order, label: string, number = true) => (
+    <th scope="col" className={number ? 'number' : ''} aria-sort={order === key ? (key === 'folder' ? 'ascending' : 'descending') : undefined}>
+      <button type="button" className={order === key ? 'font-semibold text-ink' : ''} onClick={() => setOrder(key)}>
+        {label} {order === key ? (key === 'folder' ? '↑' : '↓') : ''}
+      </button>
+    </th>
+  );
+  return (
+    <section className="card">
+      <div className="mb-1 flex flex-wrap items-baseline justify-between gap-2">
+        <h2>{text.level.where}</h2>
+        <p className="note">
+          {text.level.adds}; {unit}
+        </p>
+      </div>
+      <table className="table">
+        <thead>
+          <tr>
+            {head('folder', text.level.folder, false)}
+            {head('messages', text.level.count)}
+            {head('own', text.level.own)}
+            {head('total', text.level.total)}
+            <td className="w-1/3" />
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((node) => (
+            <tr key={node.path}>
+              <td style={{ paddingLeft: node.depth * 16 }}>
+                <Link to={node.path === trash ? '/trash' : `/sift?where=${encodeURIComponent(`under = ${printText(node.path)}`)}`} aria-label={text.level.open(node.path)} className="hover:underline">
+                  {node.name}
+                </Link>
+              </td>
+              <td className="number">{count(node.folder?.messages ?? 0)}</td>
+              <td className="number text-ink-2">{octetsIn(node.folder?.bytes ?? 0, unit)}</td>
+              <td className="number">{octetsIn(node.bytes, unit)}</td>
+              <td>
+                <Bar share={node.bytes / largest} kind={trash !== undefined && (node.path === trash || node.path.startsWith(`${trash}/`)) ? 'silt' : 'water'} />
+              </td>
+            </tr>
+          ))}
+          {views.map((view) => (
+            <tr key={view.path} className="text-ink-2">
+              <td>{view.path}</td>
+              <td className="number">{count(view.messages)}</td>
+              <td className="number">{octetsIn(view.bytes, unit)}</td>
+              <td className="number">–</td>
+              <td className="note">{text.level.repeats}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

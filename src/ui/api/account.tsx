@@ -1,0 +1,82 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { createContext, type ReactNode, useContext, useEffect } from 'react';
+import type { UnitSystem } from '../../core/units';
+import * as format from '../text/format';
+import { call } from './call';
+import { hear } from './events';
+import type { AccountBrief, Level, Lot, Run, ScanState, Settings } from './types';
+
+interface AccountContext {
+  account: AccountBrief;
+  settings: Settings;
+  /** Path of the account's calls. */
+  base: string;
+}
+
+const Context = createContext<AccountContext | undefined>(undefined);
+
+/** The account in view. */
+export function useAccount(): AccountContext {
+  const context = useContext(Context);
+  if (!context) throw new Error('There is no account around this view.');
+  return context;
+}
+
+/** Provides the account, and keeps what is shown of it fresh as events come in. */
+export function AccountProvider({ account, settings, children }: { account: AccountBrief; settings: Settings; children: ReactNode }) {
+  const client = useQueryClient();
+  useEffect(
+    () =>
+      hear(account.id, ({ kind, data }) => {
+        if (kind === 'scan') client.setQueryData(['scan', account.id], data);
+        if (kind === 'run') void client.invalidateQueries({ queryKey: ['runs', account.id] });
+        if (kind === 'level') for (const key of ['level', 'lots', 'settings']) void client.invalidateQueries({ queryKey: [key, account.id] });
+        if (kind === 'index') for (const key of ['level', 'messages', 'senders', 'lots']) void client.invalidateQueries({ queryKey: [key, account.id] });
+      }),
+    [account.id, client],
+  );
+  return <Context.Provider value={{ account, settings, base: `/accounts/${account.id}` }}>{children}</Context.Provider>;
+}
+
+export function useLevel() {
+  const { account, base } = useAccount();
+  return useQuery({ queryKey: ['level', account.id], queryFn: () => call<Level>(`${base}/level`), placeholderData: keepPreviousData });
+}
+
+export function useScan() {
+  const { account, base } = useAccount();
+  return useQuery({ queryKey: ['scan', account.id], queryFn: () => call<ScanState>(`${base}/scans/last`) });
+}
+
+export function useLots() {
+  const { account, base } = useAccount();
+  return useQuery({ queryKey: ['lots', account.id], queryFn: () => call<{ lots: Lot[]; total: { messages: number; bytes: number } }>(`${base}/lots`) });
+}
+
+export function useRuns() {
+  const { account, base } = useAccount();
+  return useQuery({ queryKey: ['runs', account.id], queryFn: () => call<{ runs: Run[] }>(`${base}/runs`) });
+}
+
+/** A call that changes something, after which these are read again. */
+export function useChange<T, R = unknown>(path: (input: T) => string, method: string, body: (input: T) => unknown, stale: string[]) {
+  const { account, base } = useAccount();
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (input: T) => call<R>(`${base}${path(input)}`, { method, body: body(input) }),
+    onSuccess: () => Promise.all(stale.map((key) => client.invalidateQueries({ queryKey: [key, account.id] }))),
+  });
+}
+
+/** Figures in the account's units and time zone. */
+export function useFigures() {
+  const { settings } = useAccount();
+  const { units, timeZone } = settings;
+  return {
+    units: units as UnitSystem,
+    octets: (number: number) => format.octets(number, units),
+    day: (instant: string) => format.day(instant, timeZone),
+    time: (instant: string) => format.time(instant, timeZone),
+    dayAndTime: (instant: string) => format.dayAndTime(instant, timeZone),
+  };
+}

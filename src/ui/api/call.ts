@@ -1,0 +1,34 @@
+/** A problem that the API answered (RFC 9457). */
+export class ApiProblem extends Error {
+  constructor(
+    readonly status: number,
+    readonly type: string,
+    detail: string,
+    readonly errors: { field: string; at?: number; expected?: string }[],
+  ) {
+    super(detail);
+  }
+}
+
+/** Calls the API. Throws an ApiProblem where it answers one. */
+export async function call<T>(path: string, options: { method?: string; body?: unknown; signal?: AbortSignal } = {}): Promise<T> {
+  const { method = 'GET', body, signal } = options;
+  const response = await fetch(`/api${path}`, {
+    method,
+    ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': 'application/json' } }),
+    ...(signal ? { signal } : {}),
+  });
+  if (response.status === 204) return undefined as T;
+  const type = response.headers.get('content-type') ?? '';
+  if (response.ok) return (type.includes('json') ? await response.json() : await response.text()) as T;
+  const problem = type.includes('json') ? ((await response.json()) as { type?: string; detail?: string; errors?: [] }) : {};
+  throw new ApiProblem(response.status, problem.type ?? '', problem.detail ?? `HTTP ${response.status}`, problem.errors ?? []);
+}
+
+/** Prints a query, empty values left out. */
+export function query(values: Record<string, string | number | undefined>): string {
+  const parameters = new URLSearchParams();
+  for (const [name, value] of Object.entries(values)) if (value !== undefined && value !== '') parameters.set(name, `${value}`);
+  const printed = parameters.toString();
+  return printed === '' ? '' : `?${printed}`;
+}

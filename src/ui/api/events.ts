@@ -1,0 +1,46 @@
+export type EventKind = 'scan' | 'run' | 'level' | 'index';
+
+export interface LiveEvent {
+  kind: EventKind;
+  data: unknown;
+}
+
+const KINDS: EventKind[] = ['scan', 'run', 'level', 'index'];
+
+/**
+ * Hears the events of an account. All tabs share one stream: the tab that holds the lock reads it and tells the others,
+ * since a browser opens six connections to one origin and no more.
+ *
+ * @returns stops hearing.
+ */
+export function hear(account: number, heard: (event: LiveEvent) => void): () => void {
+  const name = `tamsel-events-${account}`;
+  const channel = new BroadcastChannel(name);
+  channel.onmessage = ({ data }: MessageEvent<LiveEvent>) => heard(data);
+  let release: () => void = () => {};
+  const released = new Promise<void>((resolve) => {
+    release = resolve;
+  });
+  const given = new AbortController();
+  navigator.locks
+    .request(name, { signal: given.signal }, async () => {
+      const source = new EventSource(`/api/accounts/${account}/events`);
+      for (const kind of KINDS) {
+        source.addEventListener(kind, (message: MessageEvent<string>) => {
+          const event = { kind, data: JSON.parse(message.data) as unknown };
+          heard(event);
+          channel.postMessage(event);
+        });
+      }
+      await released;
+      source.close();
+    })
+    .catch(() => {
+      // Aborted while it waited: another tab reads the stream.
+    });
+  return () => {
+    given.abort();
+    release();
+    channel.close();
+  };
+}

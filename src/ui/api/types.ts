@@ -1,0 +1,124 @@
+/** What the API gives, as docs/api.md and the OpenAPI document describe it. */
+export interface Amount {
+  messages: number;
+  bytes: number;
+}
+
+export type Target = { share: number } | { bytes: number } | { messages: number };
+
+export interface Settings {
+  target: Target;
+  limit: number | null;
+  trashFolder: string | null;
+  trashDays: number | null;
+  timeZone: string;
+  units: 'binary' | 'decimal';
+}
+
+export interface AccountBrief {
+  id: number;
+  user: string;
+  host: string;
+  state: 'active' | 'locked';
+}
+
+export interface FolderLevel extends Amount {
+  path: string;
+  role: string | null;
+  repeats: boolean;
+}
+
+export interface Level {
+  limit: number | null;
+  limitBy: 'server' | 'user' | null;
+  used: number;
+  usedBy: 'server' | 'counted';
+  messageLimit?: number;
+  messagesUsed?: number;
+  target: Target;
+  targetBytes: number | null;
+  mail: Amount;
+  trash: Amount;
+  plan: Amount;
+  after: number;
+  other: number;
+  difference: number;
+  folders: FolderLevel[];
+  readings: { at: string; used: number }[];
+  at: string;
+}
+
+export interface ScanState {
+  id: number;
+  state: 'queued' | 'running' | 'done' | 'failed';
+  folders: { done: number; total: number };
+  messages: { done: number; total: number };
+  problem?: { kind: string; detail: string };
+  createdAt: string;
+  endedAt?: string;
+}
+
+export interface Message {
+  id: number;
+  folder: string;
+  uid: number;
+  from: { name: string; address: string } | null;
+  subject: string;
+  date: string | null;
+  received: string;
+  size: number;
+  flags: string[];
+  files: { name: string; type: string; size: number }[];
+  flaws: string[];
+  origin: string | null;
+  trashedBy: number | null;
+}
+
+export interface MessageDetails extends Message {
+  to: { name: string; address: string }[];
+  header: string | null;
+}
+
+export interface Sender extends Amount {
+  key: string;
+  name: string;
+  names: string[];
+  month: number;
+  first: string;
+  last: string;
+  unseen: number;
+  answered: number;
+  flagged: number;
+  written: number;
+}
+
+export interface Lot extends Amount {
+  id: number;
+  label: string;
+  fate: 'trash' | 'purge';
+  where: string | null;
+  adds: Amount;
+  only: Amount;
+}
+
+export interface LevelMark {
+  used: number | null;
+  counted: number;
+  at: string;
+}
+
+export interface Run {
+  id: number;
+  action: 'trash' | 'purge' | 'restore';
+  state: 'queued' | 'running' | 'paused' | 'done' | 'cancelled' | 'failed';
+  label: string;
+  asked: Amount;
+  done: Amount;
+  left: ({ reason: string } & Amount)[];
+  before: LevelMark | null;
+  after: LevelMark | null;
+  problem?: { kind: string; detail: string };
+  createdAt: string;
+  startedAt?: string;
+  endedAt?: string;
+}

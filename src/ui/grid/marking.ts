@@ -1,0 +1,21 @@
+/** Which rows of a list are marked: some by name, or everything that matches but some. */
+export type Marking<K> = { kind: 'some'; keys: ReadonlySet<K> } | { kind: 'all'; except: ReadonlySet<K> };
+
+export const nothing = <K>(): Marking<K> => ({ kind: 'some', keys: new Set() });
+export const everything = <K>(): Marking<K> => ({ kind: 'all', except: new Set() });
+
+export function isMarked<K>(marking: Marking<K>, key: K): boolean {
+  return marking.kind === 'some' ? marking.keys.has(key) : !marking.except.has(key);
+}
+
+/** Marks or unmarks a range of rows. */
+export function withMarks<K>(marking: Marking<K>, keys: Iterable<K>, marked: boolean): Marking<K> {
+  const set = new Set(marking.kind === 'some' ? marking.keys : marking.except);
+  const holds = (marking.kind === 'some') === marked;
+  for (const key of keys) holds ? set.add(key) : set.delete(key);
+  return marking.kind === 'some' ? { kind: 'some', keys: set } : { kind: 'all', except: set };
+}
+
+export function isEmpty<K>(marking: Marking<K>): boolean {
+  return marking.kind === 'some' && marking.keys.size === 0;
+}

@@ -1,0 +1,16 @@
+import type { Amount, Message } from '../api/types';
+import type { Marking } from '../grid/marking';
+
+/** Messages and octets that are marked; exact, since what is marked one by one was loaded. */
+export function markedAmount(marking: Marking<number>, rows: readonly Message[], total: Amount): Amount {
+  const named = marking.kind === 'some' ? marking.keys : marking.except;
+  let bytes = 0;
+  for (const { id, size } of rows) if (named.has(id)) bytes += size;
+  if (marking.kind === 'some') return { messages: named.size, bytes };
+  return { messages: total.messages - named.size, bytes: total.bytes - bytes };
+}
+
+/** How the API names what is marked: criteria with exceptions, or ids. */
+export function markedSelector(marking: Marking<number>, where: string): { where: string; except: number[] } | { ids: number[] } {
+  return marking.kind === 'all' ? { where, except: [...marking.except] } : { ids: [...marking.keys] };
+}

@@ -1,0 +1,38 @@
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
+import { useCallback, useMemo } from 'react';
+import { useAccount } from '../api/account';
+import { call, query } from '../api/call';
+import type { Amount, Message } from '../api/types';
+
+export interface MessageQuery {
+  where: string;
+  scope: 'mail' | 'trash';
+  order: string;
+  direction: string;
+}
+
+interface Page {
+  total: Amount;
+  messages: Message[];
+  next?: string;
+}
+
+const PAGE = 300;
+
+/** The messages that match, page after page as the list is scrolled, with the exact sum of all of them. */
+export function useMessages(asked: MessageQuery) {
+  const { account, base } = useAccount();
+  const result = useInfiniteQuery({
+    queryKey: ['messages', account.id, asked],
+    queryFn: ({ pageParam, signal }) => call<Page>(`${base}/messages${query({ ...asked, limit: PAGE, after: pageParam })}`, { signal }),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.next,
+    placeholderData: keepPreviousData,
+  });
+  const rows = useMemo(() => result.data?.pages.flatMap(({ messages }) => messages) ?? [], [result.data]);
+  const { fetchNextPage, isFetchingNextPage, hasNextPage } = result;
+  const more = useCallback(() => {
+    if (hasNextPage && !isFetchingNextPage) void fetchNextPage();
+  }, [fetchNextPage, hasNextPage, isFetchingNextPage]);
+  return { rows, total: result.data?.pages[0]?.total, error: result.error, more, refetch: result.refetch, isPending: result.isPending };
+}

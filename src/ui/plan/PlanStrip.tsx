@@ -1,0 +1,49 @@
+import { useFigures, useLevel, useLots } from '../api/account';
+import { Link } from '../route';
+import { text } from '../text';
+import { count } from '../text/format';
+
+/** The plan along the bottom: each lot as wide as what it adds, the target a tick, one sentence, and the way to the review. */
+export function PlanStrip() {
+  const lots = useLots();
+  const level = useLevel();
+  const { octets } = useFigures();
+  if (!lots.data || !level.data) return <footer aria-label={text.strip.label} className="strip" />;
+  const { lots: plan, total } = lots.data;
+  const { used, trash, after, targetBytes } = level.data;
+  const goesBesidesTrash = used - after - trash.bytes;
+  const needed = targetBytes === null ? null : Math.max(0, used - trash.bytes - targetBytes);
+  const full = Math.max((needed ?? 0) * 1.5, goesBesidesTrash * 1.1, 1);
+  const width = (bytes: number) => `${(bytes / full) * 100}%`;
+  const margin = targetBytes === null ? null : targetBytes - after;
+  return (
+    <footer aria-label={text.strip.label} className="strip">
+      <div className="min-w-0 flex-1">
+        <div aria-hidden="true" className="relative h-5 border border-line bg-sheet">
+          <div className="flex h-full">
+            {plan.map(({ id, label, adds }) => (
+              <span key={id} className="strip-lot" style={{ width: width(adds.bytes) }}>
+                {label}
+              </span>
+            ))}
+          </div>
+          {needed !== null && <span className="absolute -inset-y-[3px] w-[2px] bg-ink" style={{ left: width(needed) }} />}
+        </div>
+        <p className="mt-1 truncate text-[11.5px]" role="status">
+          {plan.length === 0 ? (
+            text.strip.empty
+          ) : (
+            <>
+              <strong>{text.strip.summary(text.strip.lots(plan.length, count(plan.length)), text.messages(total.messages, count(total.messages)), octets(total.bytes))}</strong>
+              {' — '}
+              {margin === null ? text.strip.noTarget : margin >= 0 ? text.strip.below(octets(margin)) : text.strip.short(octets(-margin))}
+            </>
+          )}
+        </p>
+      </div>
+      <Link to="/review" className={`button ${plan.length > 0 ? 'button-chief' : ''}`}>
+        {text.strip.review}
+      </Link>
+    </footer>
+  );
+}

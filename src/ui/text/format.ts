@@ -1,0 +1,57 @@
+import { formatDistanceStrict } from 'date-fns';
+import { fittingUnit, OCTETS_IN, type OctetUnit, type UnitSystem } from '../../core/units';
+import { LOCALE } from '.';
+
+const whole = new Intl.NumberFormat(LOCALE, { maximumFractionDigits: 0 });
+
+export function count(number: number): string {
+  return whole.format(number);
+}
+
+const DECIMALS: Record<OctetUnit, number> = { B: 0, kB: 0, KiB: 0, MB: 1, MiB: 1, GB: 2, GiB: 2 };
+const formats = new Map<number, Intl.NumberFormat>();
+
+function withDecimals(number: number, decimals: number): string {
+  let format = formats.get(decimals);
+  if (!format) {
+    format = new Intl.NumberFormat(LOCALE, { minimumFractionDigits: decimals, maximumFractionDigits: decimals });
+    formats.set(decimals, format);
+  }
+  return format.format(number);
+}
+
+/** An amount in one unit, without its name. */
+export function octetsIn(number: number, unit: OctetUnit): string {
+  return withDecimals(number / OCTETS_IN[unit], DECIMALS[unit]);
+}
+
+/** An amount in the unit that fits it, with its name (IEC 80000-13). */
+export function octets(number: number, system: UnitSystem): string {
+  const unit = fittingUnit(number, system);
+  return `${octetsIn(number, unit)} ${unit}`;
+}
+
+export function percent(share: number): string {
+  return `${whole.format(share * 100)} %`;
+}
+
+/** A day as YYYY-MM-DD. */
+export function day(instant: string, timeZone: string): string {
+  return new Intl.DateTimeFormat('en-CA', { timeZone, year: 'numeric', month: '2-digit', day: '2-digit' }).format(new Date(instant));
+}
+
+export function time(instant: string, timeZone: string): string {
+  return new Intl.DateTimeFormat(LOCALE, { timeZone, hour: '2-digit', minute: '2-digit' }).format(new Date(instant));
+}
+
+export function dayAndTime(instant: string, timeZone: string): string {
+  return `${day(instant, timeZone)} ${time(instant, timeZone)}`;
+}
+
+export function ago(instant: string): string {
+  return formatDistanceStrict(new Date(instant), new Date(), { addSuffix: true });
+}
+
+export function duration(seconds: number): string {
+  return formatDistanceStrict(0, Math.max(1, seconds) * 1000);
+}
