@@ -31,12 +31,21 @@ module.exports = {
       to: { path: '^(src/(?!core/)|test/|bench/)' },
     },
     { name: 'no-cycles', severity: 'error', from: {}, to: { circular: true } },
-    { name: 'product-never-imports-tests', severity: 'error', from: { path: '^src/' , pathNot: '\\.test\\.tsx?$' }, to: { path: '^(test|bench|stand-in)/' } },
+    {
+      name: 'product-never-imports-tests',
+      severity: 'error',
+      from: { path: '^src/', pathNot: '\\.test\\.tsx?$' },
+      to: { path: '^(test|bench|stand-in)/' },
+    },
   ],
   options: {
     doNotFollow: { path: 'node_modules' },
     tsConfig: { fileName: 'tsconfig.json' },
     tsPreCompilationDeps: true,
-    enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'node', 'default'], extensions: ['.ts', '.tsx', '.js', '.mjs', '.cjs', '.json'] },
+    enhancedResolveOptions: {
+      exportsFields: ['exports'],
+      conditionNames: ['import', 'node', 'default'],
+      extensions: ['.ts', '.tsx', '.js', '.mjs', '.cjs', '.json'],
+    },
   },
 };

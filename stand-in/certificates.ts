@@ -31,13 +31,20 @@ async function make(): Promise<Certificates> {
   const generate = () => webcrypto.subtle.generateKey(ALGORITHM, true, ['sign', 'verify']) as Promise<CryptoKeyPair>;
   const authorityKeys = await generate();
   const keys = await generate();
-  const validity = { notBefore: new Date(Date.now() - DAY_MS), notAfter: new Date(Date.now() + 3650 * DAY_MS), signingAlgorithm: ALGORITHM };
+  const validity = {
+    notBefore: new Date(Date.now() - DAY_MS),
+    notAfter: new Date(Date.now() + 3650 * DAY_MS),
+    signingAlgorithm: ALGORITHM,
+  };
   const authority = await x509.X509CertificateGenerator.createSelfSigned({
     ...validity,
     serialNumber: '01',
     name: 'CN=Saltmarsh post authority',
     keys: authorityKeys,
-    extensions: [new x509.BasicConstraintsExtension(true, 0, true), new x509.KeyUsagesExtension(x509.KeyUsageFlags.keyCertSign, true)],
+    extensions: [
+      new x509.BasicConstraintsExtension(true, 0, true),
+      new x509.KeyUsagesExtension(x509.KeyUsageFlags.keyCertSign, true),
+    ],
   });
   const certificate = await x509.X509CertificateGenerator.create({
     ...validity,
@@ -56,5 +63,9 @@ async function make(): Promise<Certificates> {
     ],
   });
   const pkcs8 = await webcrypto.subtle.exportKey('pkcs8', keys.privateKey);
-  return { authority: authority.toString('pem'), certificate: certificate.toString('pem'), key: x509.PemConverter.encode(pkcs8, 'PRIVATE KEY') };
+  return {
+    authority: authority.toString('pem'),
+    certificate: certificate.toString('pem'),
+    key: x509.PemConverter.encode(pkcs8, 'PRIVATE KEY'),
+  };
 }

@@ -1,6 +1,6 @@
-import { createServer, type IncomingMessage, type Server } from 'node:http';
 import { createHash } from 'node:crypto';
-import { noFaults, type Faults } from './faults';
+import { createServer, type IncomingMessage, type Server } from 'node:http';
+import { type Faults, noFaults } from './faults';
 import type { StandIn } from './host';
 
 /**
@@ -14,7 +14,9 @@ export function controlServer(host: StandIn): Server {
         response.writeHead(200, { 'content-type': 'application/json' }).end(`${JSON.stringify(body)}\n`);
       })
       .catch((error: unknown) => {
-        response.writeHead(400, { 'content-type': 'application/json' }).end(`${JSON.stringify({ error: String(error) })}\n`);
+        response
+          .writeHead(400, { 'content-type': 'application/json' })
+          .end(`${JSON.stringify({ error: String(error) })}\n`);
       });
   });
 }
@@ -50,7 +52,9 @@ async function bodyOf(request: IncomingMessage): Promise<unknown> {
 export function stateOf(host: StandIn): Record<string, { messages: number; bytes: number; digest: string }> {
   const state: Record<string, { messages: number; bytes: number; digest: string }> = {};
   for (const [name, folder] of host.mailbox.folders) {
-    const lines = folder.messages.map(({ ref, flags, received }) => `${ref} ${received} ${[...flags].sort().join(',')}`).sort();
+    const lines = folder.messages
+      .map(({ ref, flags, received }) => `${ref} ${received} ${[...flags].sort().join(',')}`)
+      .sort();
     const digest = createHash('sha256').update(lines.join('\n')).digest('hex').slice(0, 16);
     state[name] = { messages: folder.messages.length, bytes: folder.bytes, digest };
   }

@@ -1,5 +1,5 @@
 import { type AddressInfo, createServer, type Server, type Socket } from 'node:net';
-import { createSecureContext, createServer as createTlsServer, TLSSocket } from 'node:tls';
+import { createSecureContext, createServer as createTlsServer, type TLSSocket } from 'node:tls';
 import { certificates } from './certificates';
 import { type Faults, noFaults } from './faults';
 import { Connection } from './imap/connection';

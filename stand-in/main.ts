@@ -51,7 +51,9 @@ control.listen(Number(values['control-port']), '127.0.0.1', () => {
   const address = control.address();
   const controlPort = typeof address === 'object' ? address?.port : undefined;
   if (directory) writeFileSync(join(directory, 'authority.pem'), host.authority);
-  process.stdout.write(`ready ${JSON.stringify({ tlsPort: host.tlsPort, plainPort: host.plainPort, controlPort, day })}\n`);
+  process.stdout.write(
+    `ready ${JSON.stringify({ tlsPort: host.tlsPort, plainPort: host.plainPort, controlPort, day })}\n`,
+  );
 });
 
 for (const signal of ['SIGTERM', 'SIGINT'] as const) {

@@ -9,7 +9,12 @@ export function admit(request: Request): Response | undefined {
   const environment = theEnvironment();
   const host = request.headers.get('host') ?? '';
   if (!environment.isOwnHost(host)) {
-    return new Problem(421, 'unknown-host', 'Unknown host', 'Tamsel is not reached by this name. Set TAMSEL_ORIGIN to the address that you use.').toResponse();
+    return new Problem(
+      421,
+      'unknown-host',
+      'Unknown host',
+      'Tamsel is not reached by this name. Set TAMSEL_ORIGIN to the address that you use.',
+    ).toResponse();
   }
   const origin = request.headers.get('origin');
   const foreign = origin !== null && !isOwnOrigin(origin, environment.isOwnHost);
@@ -17,7 +22,12 @@ export function admit(request: Request): Response | undefined {
   const embedded = site === 'cross-site' && request.headers.get('sec-fetch-mode') !== 'navigate';
   const crossNavigationToApi = site === 'cross-site' && new URL(request.url).pathname.startsWith('/api/');
   if (foreign || embedded || crossNavigationToApi) {
-    return new Problem(403, 'foreign-origin', 'Foreign origin', 'Another site asked for this, and other sites are not served.').toResponse();
+    return new Problem(
+      403,
+      'foreign-origin',
+      'Foreign origin',
+      'Another site asked for this, and other sites are not served.',
+    ).toResponse();
   }
   return undefined;
 }

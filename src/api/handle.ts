@@ -35,26 +35,54 @@ export async function handleApi(request: Request, clientAddress: string): Promis
     const { route, parameters } = find(request.method, pathname);
     const tokenHash = await livingToken(request, environment);
     const account = await accountFor(route, parameters, environment, tokenHash);
-    const query = route.query ? checked(route.query, Object.fromEntries(new URL(request.url).searchParams), 'query') : undefined;
+    const query = route.query
+      ? checked(route.query, Object.fromEntries(new URL(request.url).searchParams), 'query')
+      : undefined;
     const body = route.body ? checked(route.body, await bodyOf(request), 'body') : undefined;
-    const result = await route.handle({ environment, request, clientAddress, tokenHash, parameters, account, query, body } as RouteInput);
+    const result = await route.handle({
+      environment,
+      request,
+      clientAddress,
+      tokenHash,
+      parameters,
+      account,
+      query,
+      body,
+    } as RouteInput);
     if (result instanceof Response) return result;
     if (route.status === 204) return new Response(null, { status: 204 });
-    return new Response(JSON.stringify(result), { status: route.status, headers: { 'content-type': 'application/json', 'cache-control': 'no-store' } });
+    return new Response(JSON.stringify(result), {
+      status: route.status,
+      headers: { 'content-type': 'application/json', 'cache-control': 'no-store' },
+    });
   } catch (error) {
     return (error instanceof Problem ? error : internal(error)).toResponse();
   }
 }
 
 function internal(error: unknown): Problem {
-  process.stderr.write(`${JSON.stringify({ level: 'error', at: new Date().toISOString(), error: error instanceof Error ? error.stack : String(error) })}\n`);
-  return new Problem(500, 'internal', 'Something went wrong', 'Something went wrong inside Tamsel. Nothing was lost; try again.');
+  process.stderr.write(
+    `${JSON.stringify({ level: 'error', at: new Date().toISOString(), error: error instanceof Error ? error.stack : String(error) })}\n`,
+  );
+  return new Problem(
+    500,
+    'internal',
+    'Something went wrong',
+    'Something went wrong inside Tamsel. Nothing was lost; try again.',
+  );
 }
 
 function find(method: string, pathname: string): { route: Route; parameters: Record<string, string> } {
   const matching = compiled.flatMap(({ route, pattern, names }) => {
     const match = pattern.exec(pathname);
-    return match ? [{ route, parameters: Object.fromEntries(names.map((name, index) => [name, decode(match[index + 1] as string)])) }] : [];
+    return match
+      ? [
+          {
+            route,
+            parameters: Object.fromEntries(names.map((name, index) => [name, decode(match[index + 1] as string)])),
+          },
+        ]
+      : [];
   });
   const found = matching.find(({ route }) => route.method === method);
   if (found) return found;
@@ -77,7 +105,12 @@ async function livingToken(request: Request, environment: Environment): Promise<
 }
 
 /** The account in the path, which must be the session's: another's is as if it were not there. */
-async function accountFor(route: Route, parameters: Record<string, string>, environment: Environment, tokenHash: Buffer | undefined) {
+async function accountFor(
+  route: Route,
+  parameters: Record<string, string>,
+  environment: Environment,
+  tokenHash: Buffer | undefined,
+) {
   if (!route.path.includes('{account}')) return undefined;
   if (!tokenHash) throw noSession();
   const accounts = await accountsOfSession(environment.database, tokenHash);
@@ -88,7 +121,8 @@ async function accountFor(route: Route, parameters: Record<string, string>, envi
 
 async function bodyOf(request: Request): Promise<unknown> {
   const text = await request.text();
-  if (text.length > MOST_BODY_OCTETS) throw new Problem(413, 'too-large', 'Too large', 'The request is too large. Name criteria instead of ids.');
+  if (text.length > MOST_BODY_OCTETS)
+    throw new Problem(413, 'too-large', 'Too large', 'The request is too large. Name criteria instead of ids.');
   try {
     return JSON.parse(text);
   } catch {
@@ -99,6 +133,8 @@ async function bodyOf(request: Request): Promise<unknown> {
 function checked(schema: v.GenericSchema, value: unknown, what: string): unknown {
   const result = v.safeParse(schema, value);
   if (result.success) return result.output;
-  const errors = result.issues.map((issue): FieldError => ({ field: v.getDotPath(issue) ?? what, expected: issue.expected ?? issue.message }));
+  const errors = result.issues.map(
+    (issue): FieldError => ({ field: v.getDotPath(issue) ?? what, expected: issue.expected ?? issue.message }),
+  );
   throw invalid(`The ${what} is not as it should be: ${errors.map(({ field }) => field).join(', ')}.`, errors);
 }

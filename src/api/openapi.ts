@@ -18,7 +18,11 @@ const PROBLEM = {
     detail: { type: 'string' },
     errors: {
       type: 'array',
-      items: { type: 'object', required: ['field'], properties: { field: { type: 'string' }, at: { type: 'integer' }, expected: { type: 'string' } } },
+      items: {
+        type: 'object',
+        required: ['field'],
+        properties: { field: { type: 'string' }, at: { type: 'integer' }, expected: { type: 'string' } },
+      },
     },
   },
 };
@@ -33,24 +37,49 @@ export function openApi(routes: readonly Route[]): object {
   }
   return {
     openapi: '3.1.0',
-    info: { title: 'Tamsel', version: '1', description: 'Measures what fills a mailbox and wins the room back. All times are RFC 3339 in UTC, all sizes octets.' },
+    info: {
+      title: 'Tamsel',
+      version: '1',
+      description:
+        'Measures what fills a mailbox and wins the room back. All times are RFC 3339 in UTC, all sizes octets.',
+    },
     paths,
-    components: { schemas: { Problem: PROBLEM }, securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'tamsel-{port}' } } },
+    components: {
+      schemas: { Problem: PROBLEM },
+      securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'tamsel-{port}' } },
+    },
     security: [{ session: [] }],
   };
 }
 
 function operation(route: Route): object {
-  const inPath = [...route.path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({ name, in: 'path', required: true, schema: { type: 'string' } }));
-  const query = route.query ? (schemaOf(route.query, 'input') as { properties?: Record<string, object>; required?: string[] }) : {};
-  const inQuery = Object.entries(query.properties ?? {}).map(([name, schema]) => ({ name, in: 'query', required: query.required?.includes(name) ?? false, schema }));
-  const problem = { description: 'A problem', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } };
+  const inPath = [...route.path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({
+    name,
+    in: 'path',
+    required: true,
+    schema: { type: 'string' },
+  }));
+  const query = route.query
+    ? (schemaOf(route.query, 'input') as { properties?: Record<string, object>; required?: string[] })
+    : {};
+  const inQuery = Object.entries(query.properties ?? {}).map(([name, schema]) => ({
+    name,
+    in: 'query',
+    required: query.required?.includes(name) ?? false,
+    schema,
+  }));
+  const problem = {
+    description: 'A problem',
+    content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+  };
   const success: Record<string, unknown> = { description: route.status === 204 ? 'Done' : route.summary };
   if (route.response) success.content = { 'application/json': { schema: schemaOf(route.response, 'input') } };
   return {
     summary: route.summary,
     parameters: [...inPath, ...inQuery],
-    ...(route.body ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(route.body, 'input') } } } } : {}),
+    ...(route.body
+      ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(route.body, 'input') } } } }
+      : {}),
     responses: { [route.status]: success, default: problem },
   };
 }

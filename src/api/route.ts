@@ -36,7 +36,10 @@ export interface RouteInput extends RequestContext {
 type Parsed<S> = S extends GenericSchema ? InferOutput<S> : undefined;
 
 /** Defines a route so that its handler sees the types of its schemas. */
-export function route<Q extends GenericSchema | undefined = undefined, B extends GenericSchema | undefined = undefined>(definition: {
+export function route<
+  Q extends GenericSchema | undefined = undefined,
+  B extends GenericSchema | undefined = undefined,
+>(definition: {
   method: Route['method'];
   path: string;
   summary: string;

@@ -24,7 +24,12 @@ export const SignIn = v.object({
   password: v.pipe(v.string(), v.minLength(1), v.maxLength(1_000)),
 });
 
-export const AccountBrief = v.object({ id: v.number(), user: v.string(), host: v.string(), state: v.picklist(['active', 'locked']) });
+export const AccountBrief = v.object({
+  id: v.number(),
+  user: v.string(),
+  host: v.string(),
+  state: v.picklist(['active', 'locked']),
+});
 
 export const Target = v.union([
   v.strictObject({ share: v.pipe(v.number(), v.minValue(0.01), v.maxValue(1)) }),

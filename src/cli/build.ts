@@ -16,7 +16,8 @@ export function ensureBuilt(root: string): void {
     env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1' },
     encoding: 'utf8',
   });
-  if (result.status !== 0) throw new Stop(EXIT.buildFailed, `The build failed: ${`${result.stdout}${result.stderr}`.trim()}`);
+  if (result.status !== 0)
+    throw new Stop(EXIT.buildFailed, `The build failed: ${`${result.stdout}${result.stderr}`.trim()}`);
   mkdirSync(join(root, 'dist'), { recursive: true });
   writeFileSync(stamp, sum);
 }
@@ -32,6 +33,10 @@ function sourcesSum(root: string): string {
       else if (!/\.test\.tsx?$/.test(entry.name)) files.push(path);
     }
   }
-  for (const path of files.sort()) hash.update(path).update('\0').update(readFileSync(join(root, path)));
+  for (const path of files.sort())
+    hash
+      .update(path)
+      .update('\0')
+      .update(readFileSync(join(root, path)));
   return hash.digest('hex');
 }

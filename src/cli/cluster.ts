@@ -1,6 +1,17 @@
 import { type ChildProcess, execFileSync, spawn, spawnSync } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { chownSync, closeSync, constants, existsSync, mkdirSync, openSync, readFileSync, rmSync, unlinkSync, writeFileSync } from 'node:fs';
+import {
+  chownSync,
+  closeSync,
+  constants,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  rmSync,
+  unlinkSync,
+  writeFileSync,
+} from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -33,14 +44,31 @@ export class Cluster {
     if (!existsSync(join(data, 'PG_VERSION'))) initialise(data, password, owner);
     const version = readFileSync(join(data, 'PG_VERSION'), 'utf8').trim();
     const binaries = postgresBinaries(version);
-    if (!binaries) throw new Stop(EXIT.packagesMissing, `The data needs PostgreSQL ${version}, which is not installed. Run: sudo apt-get install postgresql-${version}`);
+    if (!binaries)
+      throw new Stop(
+        EXIT.packagesMissing,
+        `The data needs PostgreSQL ${version}, which is not installed. Run: sudo apt-get install postgresql-${version}`,
+      );
     const port = await freePort();
     const folder = openSync(data, constants.O_RDONLY | constants.O_DIRECTORY);
     const log = openSync(join(directory, 'postgres.log'), 'a', 0o600);
-    const settings = { port, listen_addresses: '127.0.0.1', unix_socket_directories: '', max_connections: 60, shared_buffers: '192MB', work_mem: '32MB', jit: 'off' };
+    const settings = {
+      port,
+      listen_addresses: '127.0.0.1',
+      unix_socket_directories: '',
+      max_connections: 60,
+      shared_buffers: '192MB',
+      work_mem: '32MB',
+      jit: 'off',
+    };
     const process = spawn(
       join(binaries, 'postgres'),
-      ['-D', '/proc/self/fd/3', ...Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]), ...options],
+      [
+        '-D',
+        '/proc/self/fd/3',
+        ...Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]),
+        ...options,
+      ],
       { ...owner, cwd: '/', detached: true, stdio: ['ignore', log, log, folder] },
     );
     closeSync(folder);
@@ -94,17 +122,29 @@ function secret(path: string): string {
 
 function initialise(data: string, password: string, owner: { uid?: number; gid?: number }): void {
   const binaries = postgresBinaries();
-  if (!binaries) throw new Stop(EXIT.packagesMissing, 'No PostgreSQL server is installed. Run: sudo apt-get install postgresql');
+  if (!binaries)
+    throw new Stop(EXIT.packagesMissing, 'No PostgreSQL server is installed. Run: sudo apt-get install postgresql');
   rmSync(data, { recursive: true, force: true });
   mkdirSync(data, { mode: 0o700 });
   const passwordFile = `${data}.password`;
   writeFileSync(passwordFile, password, { mode: 0o600 });
-  if (owner.uid !== undefined && owner.gid !== undefined) for (const path of [data, passwordFile]) chownSync(path, owner.uid, owner.gid);
+  if (owner.uid !== undefined && owner.gid !== undefined)
+    for (const path of [data, passwordFile]) chownSync(path, owner.uid, owner.gid);
   const folder = openSync(data, constants.O_RDONLY | constants.O_DIRECTORY);
   const file = openSync(passwordFile, 'r');
   const made = spawnSync(
     join(binaries, 'initdb'),
-    ['-D', '/proc/self/fd/3', '--pwfile=/proc/self/fd/4', '-U', 'tamsel', '--auth=scram-sha-256', '--locale=C.UTF-8', '--encoding=UTF8', '--no-instructions'],
+    [
+      '-D',
+      '/proc/self/fd/3',
+      '--pwfile=/proc/self/fd/4',
+      '-U',
+      'tamsel',
+      '--auth=scram-sha-256',
+      '--locale=C.UTF-8',
+      '--encoding=UTF8',
+      '--no-instructions',
+    ],
     { ...owner, cwd: '/', stdio: ['ignore', 'pipe', 'pipe', folder, file], encoding: 'utf8' },
   );
   closeSync(folder);
@@ -112,7 +152,10 @@ function initialise(data: string, password: string, owner: { uid?: number; gid?:
   unlinkSync(passwordFile);
   if (made.status !== 0) {
     rmSync(data, { recursive: true, force: true });
-    throw new Stop(EXIT.databaseSilent, `PostgreSQL could not make its data: ${`${made.stderr ?? made.error}`.trim().split('\n').at(-1)}`);
+    throw new Stop(
+      EXIT.databaseSilent,
+      `PostgreSQL could not make its data: ${`${made.stderr ?? made.error}`.trim().split('\n').at(-1)}`,
+    );
   }
 }
 

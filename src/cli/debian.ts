@@ -29,7 +29,12 @@ export function postgresBinaries(version?: string): string | undefined {
   const root = '/usr/lib/postgresql';
   if (!existsSync(root)) return undefined;
   const versions = readdirSync(root)
-    .filter((name) => Number(name) >= OLDEST_POSTGRESQL && (version === undefined || name === version) && existsSync(`${root}/${name}/bin/initdb`))
+    .filter(
+      (name) =>
+        Number(name) >= OLDEST_POSTGRESQL &&
+        (version === undefined || name === version) &&
+        existsSync(`${root}/${name}/bin/initdb`),
+    )
     .sort((a, b) => Number(b) - Number(a));
   return versions[0] === undefined ? undefined : `${root}/${versions[0]}/bin`;
 }
@@ -42,18 +47,27 @@ export function ensurePackages(needed: readonly Needed[]): void {
   const isRoot = process.getuid?.() === 0;
   const sudo = !isRoot && spawnSync('sudo', ['-n', 'true']).status === 0;
   if (!isRoot && !sudo) {
-    throw new Stop(EXIT.packagesMissing, `These packages are missing and can't be installed from here. Run: sudo ${command.join(' ')}`);
+    throw new Stop(
+      EXIT.packagesMissing,
+      `These packages are missing and can't be installed from here. Run: sudo ${command.join(' ')}`,
+    );
   }
   if (missing.includes('postgresql') && isRoot) keepDebianFromMakingACluster();
   say(`Installing ${missing.join(', ')} …`);
   const run = (words: string[]) => {
     const [program, ...args] = isRoot ? words : ['sudo', '-n', ...words];
-    return spawnSync(program as string, args, { env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }, encoding: 'utf8' });
+    return spawnSync(program as string, args, {
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+      encoding: 'utf8',
+    });
   };
   run(['apt-get', 'update']);
   const result = run(command);
   if (result.status !== 0 || needed.some(({ present }) => !present())) {
-    throw new Stop(EXIT.packagesMissing, `Installing failed: ${(result.stderr ?? '').trim().split('\n').at(-1) ?? ''} Run: sudo ${command.join(' ')}`);
+    throw new Stop(
+      EXIT.packagesMissing,
+      `Installing failed: ${(result.stderr ?? '').trim().split('\n').at(-1) ?? ''} Run: sudo ${command.join(' ')}`,
+    );
   }
 }
 

@@ -43,7 +43,8 @@ async function run(command: 'demo' | 'start', args: string[]): Promise<number> {
   const { size, fresh, allMail } = options(command, args);
   const port = Number(process.env.TAMSEL_PORT ?? 4321);
   const host = process.env.TAMSEL_HOST ?? '127.0.0.1';
-  if (!Number.isInteger(port) || port < 1 || port > 65_535) throw new Stop(EXIT.usage, `TAMSEL_PORT is no port: ${process.env.TAMSEL_PORT}.`);
+  if (!Number.isInteger(port) || port < 1 || port > 65_535)
+    throw new Stop(EXIT.usage, `TAMSEL_PORT is no port: ${process.env.TAMSEL_PORT}.`);
   const data = resolve(process.env.TAMSEL_CALLED_FROM ?? root, process.env.TAMSEL_DATA ?? join(root, '.tamsel'));
   let told = () => {};
   const asked = new Promise<void>((resolve) => {
@@ -54,7 +55,8 @@ async function run(command: 'demo' | 'start', args: string[]): Promise<number> {
   // Told to stop while it starts, it finishes starting, then stops: nothing is left behind.
   const served = await starting;
   say(`\nTamsel is ready at http://${host.includes(':') ? `[${host}]` : host}:${port}/`);
-  if (command === 'demo') say('The demo mailbox: secretary@saltmarshlane.example, password allotment (one press on the sign-in page).');
+  if (command === 'demo')
+    say('The demo mailbox: secretary@saltmarshlane.example, password allotment (one press on the sign-in page).');
   say('Ctrl-C stops it.');
   await asked;
   say('\nStopping …');
@@ -66,7 +68,11 @@ function options(command: string, args: string[]): { size: 'full' | 'small'; fre
   try {
     const { values } = parseArgs({
       args,
-      options: { size: { type: 'string', default: 'full' }, fresh: { type: 'boolean', default: false }, 'all-mail': { type: 'boolean', default: false } },
+      options: {
+        size: { type: 'string', default: 'full' },
+        fresh: { type: 'boolean', default: false },
+        'all-mail': { type: 'boolean', default: false },
+      },
     });
     if (values.size !== 'full' && values.size !== 'small') throw new Error('--size is full or small');
     if (command === 'start' && args.length > 0) throw new Error('start takes no options');
@@ -85,7 +91,9 @@ function foreground(args: string[]): Promise<number> {
 try {
   process.exitCode = await main(process.argv.slice(2));
 } catch (error) {
-  process.stderr.write(`tamsel: ${error instanceof Stop ? error.message : error instanceof Error ? (error.stack ?? error.message) : error}\n`);
+  process.stderr.write(
+    `tamsel: ${error instanceof Stop ? error.message : error instanceof Error ? (error.stack ?? error.message) : error}\n`,
+  );
   process.exitCode = error instanceof Stop ? error.code : EXIT.failed;
 }
 process.exit();

@@ -34,9 +34,13 @@ export class Processes {
   /** Starts one, and gives what it says after `ready` on its first such line. */
   async ready(name: string, args: string[], env: NodeJS.ProcessEnv): Promise<unknown> {
     const child = this.spawn(name, args, env, 'pipe');
-    const ended = new Promise<never>((_, reject) => child.once('exit', (code) => reject(new Error(`${name} ended with ${code}; ${this.logOf(name)} says why`))));
+    const ended = new Promise<never>((_, reject) =>
+      child.once('exit', (code) => reject(new Error(`${name} ended with ${code}; ${this.logOf(name)} says why`))),
+    );
     const said = (async () => {
-      if (child.stdout) for await (const line of createInterface(child.stdout)) if (line.startsWith('ready ')) return JSON.parse(line.slice(6)) as unknown;
+      if (child.stdout)
+        for await (const line of createInterface(child.stdout))
+          if (line.startsWith('ready ')) return JSON.parse(line.slice(6)) as unknown;
       throw new Error(`${name} said nothing`);
     })();
     ended.catch(() => undefined);
@@ -45,7 +49,9 @@ export class Processes {
 
   async stop(): Promise<void> {
     this.stopping = true;
-    const living = [...this.kept.values()].filter(({ process }) => process.exitCode === null && process.signalCode === null);
+    const living = [...this.kept.values()].filter(
+      ({ process }) => process.exitCode === null && process.signalCode === null,
+    );
     await Promise.all(
       living.map(async ({ process }) => {
         const gone = new Promise((resolve) => process.once('exit', resolve));
@@ -60,7 +66,12 @@ export class Processes {
   private spawn(name: string, args: string[], env: NodeJS.ProcessEnv, stdout: 'ignore' | 'pipe'): ChildProcess {
     const log = openSync(this.logOf(name), 'a', 0o600);
     // A group of its own: Ctrl-C reaches this command alone, which then ends them in order.
-    const process = spawn(globalThis.process.execPath, args, { cwd: this.root, env, detached: true, stdio: ['ignore', stdout === 'pipe' ? 'pipe' : log, log] });
+    const process = spawn(globalThis.process.execPath, args, {
+      cwd: this.root,
+      env,
+      detached: true,
+      stdio: ['ignore', stdout === 'pipe' ? 'pipe' : log, log],
+    });
     closeSync(log);
     this.kept.set(name, { name, process });
     return process;

@@ -64,7 +64,8 @@ export async function serve(options: ServeOptions): Promise<Served> {
 
 function prepareData({ data, fresh }: ServeOptions): void {
   try {
-    if (fresh) for (const part of ['postgres', 'stand-in', 'logs']) rmSync(join(data, part), { recursive: true, force: true });
+    if (fresh)
+      for (const part of ['postgres', 'stand-in', 'logs']) rmSync(join(data, part), { recursive: true, force: true });
     mkdirSync(join(data, 'logs'), { recursive: true, mode: 0o700 });
     accessSync(data, constants.W_OK);
   } catch {
@@ -76,7 +77,11 @@ function prepareData({ data, fresh }: ServeOptions): void {
 function checkPort(host: string, port: number): Promise<void> {
   return new Promise((resolve, reject) => {
     const probe = createServer();
-    probe.once('error', () => reject(new Stop(EXIT.portTaken, `Port ${port} on ${host} is taken or can't be used. Set TAMSEL_PORT to another.`)));
+    probe.once('error', () =>
+      reject(
+        new Stop(EXIT.portTaken, `Port ${port} on ${host} is taken or can't be used. Set TAMSEL_PORT to another.`),
+      ),
+    );
     probe.listen(port, host, () => probe.close(() => resolve()));
   });
 }
@@ -117,9 +122,20 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
   if (demo.allMail) args.push('--all-mail');
   if (process.env.TAMSEL_DEMO_DAY) args.push('--day', process.env.TAMSEL_DEMO_DAY);
   // The same ports every time, so that the account of the last start is the account of this one.
-  args.push('--tls-port', process.env.TAMSEL_DEMO_IMAPS_PORT ?? '4993', '--plain-port', process.env.TAMSEL_DEMO_IMAP_PORT ?? '4143');
+  args.push(
+    '--tls-port',
+    process.env.TAMSEL_DEMO_IMAPS_PORT ?? '4993',
+    '--plain-port',
+    process.env.TAMSEL_DEMO_IMAP_PORT ?? '4143',
+  );
   const { tlsPort } = (await processes.ready('stand-in', args, process.env)) as { tlsPort: number };
-  const offered = { host: 'localhost', port: tlsPort, security: 'tls', user: 'secretary@saltmarshlane.example', password: 'allotment' };
+  const offered = {
+    host: 'localhost',
+    port: tlsPort,
+    security: 'tls',
+    user: 'secretary@saltmarshlane.example',
+    password: 'allotment',
+  };
   return { TAMSEL_DEMO: JSON.stringify(offered), TAMSEL_CA_FILE: join(directory, demo.size, 'authority.pem') };
 }
 
@@ -131,5 +147,8 @@ async function healthy(host: string, port: number): Promise<void> {
     if (answer?.ok) return;
     await sleep(150);
   }
-  throw new Stop(EXIT.failed, `Tamsel did not become healthy within ${HEALTHY_WITHIN_MS / 1000} s; the logs in the data folder say why.`);
+  throw new Stop(
+    EXIT.failed,
+    `Tamsel did not become healthy within ${HEALTHY_WITHIN_MS / 1000} s; the logs in the data folder say why.`,
+  );
 }

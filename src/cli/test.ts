@@ -13,7 +13,9 @@ type Part = (typeof PARTS)[number];
 
 /** Type check, lint, the direction of imports, then the tests in one run of Node's runner, whose closing lines come last. */
 export async function test(root: string, args: string[]): Promise<number> {
-  for (const part of args) if (!(PARTS as readonly string[]).includes(part)) throw new Stop(EXIT.usage, `There is no part ${part}; the parts are ${PARTS.join(', ')}.`);
+  for (const part of args)
+    if (!(PARTS as readonly string[]).includes(part))
+      throw new Stop(EXIT.usage, `There is no part ${part}; the parts are ${PARTS.join(', ')}.`);
   const parts = new Set<Part>(args.length > 0 ? (args as Part[]) : PARTS);
   if (parts.has('check') && !check(root)) return EXIT.failed;
   const files = testFiles(root, parts);
@@ -36,7 +38,18 @@ function check(root: string): boolean {
   const steps: [string, string[]][] = [
     ['types', ['node_modules/typescript/bin/tsc', '--noEmit']],
     ['lint', ['node_modules/@biomejs/biome/bin/biome', 'check', '.']],
-    ['direction of imports', ['node_modules/dependency-cruiser/bin/dependency-cruise.mjs', '--config', '.dependency-cruiser.cjs', 'src', 'stand-in', 'test', 'bench']],
+    [
+      'direction of imports',
+      [
+        'node_modules/dependency-cruiser/bin/dependency-cruise.mjs',
+        '--config',
+        '.dependency-cruiser.cjs',
+        'src',
+        'stand-in',
+        'test',
+        'bench',
+      ],
+    ],
   ];
   return steps.every(([name, args]) => {
     say(`Checking ${name} …`);
@@ -61,10 +74,14 @@ function testFiles(root: string, parts: ReadonlySet<Part>): string[] {
 
 function runTests(root: string, files: string[], env: NodeJS.ProcessEnv): number {
   say(`Running ${files.length} files of tests …`);
-  const result = spawnSync(process.execPath, ['--import', 'tsx', '--test', '--test-concurrency=1', '--test-reporter=spec', ...files], {
-    cwd: root,
-    env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1', ...env },
-    stdio: 'inherit',
-  });
+  const result = spawnSync(
+    process.execPath,
+    ['--import', 'tsx', '--test', '--test-concurrency=1', '--test-reporter=spec', ...files],
+    {
+      cwd: root,
+      env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1', ...env },
+      stdio: 'inherit',
+    },
+  );
   return result.status ?? EXIT.failed;
 }

@@ -23,6 +23,7 @@ export function storable(text: string): string {
 
 /** Makes a text that came from mail fit for one line: control characters and line breaks become blanks. */
 export function oneLine(text: string): string {
-  // biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are what is looked for
-  return storable(text).replace(/[\x00-\x1f\x7f-\x9f\u2028\u2029]+/g, ' ').trim();
+  return storable(text)
+    .replace(/[\p{Cc}\u2028\u2029]+/gu, ' ')
+    .trim();
 }

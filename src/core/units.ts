@@ -12,7 +12,10 @@ export const OCTETS_IN = {
 export type OctetUnit = keyof typeof OCTETS_IN;
 export type UnitSystem = 'binary' | 'decimal';
 
-const LADDER: Record<UnitSystem, OctetUnit[]> = { binary: ['B', 'KiB', 'MiB', 'GiB'], decimal: ['B', 'kB', 'MB', 'GB'] };
+const LADDER: Record<UnitSystem, OctetUnit[]> = {
+  binary: ['B', 'KiB', 'MiB', 'GiB'],
+  decimal: ['B', 'kB', 'MB', 'GB'],
+};
 
 /** Finds a unit by its name in any letter case. */
 export function octetUnit(name: string): OctetUnit | undefined {

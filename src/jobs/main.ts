@@ -7,7 +7,8 @@ import { Worker } from './worker';
 
 /** A worker as a process. Any number of them may run. */
 const { TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE, TAMSEL_LEASE_SECONDS = '6' } = process.env;
-if (!TAMSEL_DATABASE_URL || !TAMSEL_KEY_FILE) throw new Error('The variables TAMSEL_DATABASE_URL and TAMSEL_KEY_FILE are missing.');
+if (!TAMSEL_DATABASE_URL || !TAMSEL_KEY_FILE)
+  throw new Error('The variables TAMSEL_DATABASE_URL and TAMSEL_KEY_FILE are missing.');
 
 const database = openDatabase(TAMSEL_DATABASE_URL, 4);
 const worker = new Worker({

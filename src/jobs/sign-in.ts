@@ -1,17 +1,20 @@
 import { connectImap } from '../mail/imap/connect';
+import type { Outgoing } from '../mail/outgoing';
 import { MailProblem } from '../mail/problem';
 import type { MailServer } from '../mail/server';
 import { type Account, lockAccount } from '../store/accounts';
 import { credentialOf } from '../store/credentials';
 import type { Database } from '../store/database';
-import type { Outgoing } from '../mail/outgoing';
 import type { Vault } from '../store/vault';
 
 /** There are no credentials that can be used: somebody has to sign in first. */
 export class SignInNeeded extends Error {}
 
 /** Connects to an account's server with its stored credentials. A refused password locks the account. */
-export async function signInTo(context: { database: Database; vault: Vault; outgoing: Outgoing }, account: Account): Promise<MailServer> {
+export async function signInTo(
+  context: { database: Database; vault: Vault; outgoing: Outgoing },
+  account: Account,
+): Promise<MailServer> {
   const { database, vault, outgoing } = context;
   const sealed = await credentialOf(database, account.id);
   const password = sealed && vault.unseal(account.id, sealed);

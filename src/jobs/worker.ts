@@ -116,11 +116,15 @@ export class Worker {
     const problem = problemOf(error);
     log.warn({ err: error, job }, 'a job failed');
     await transaction(database, async (client) => {
-      const work = job.kind === 'scan' ? await scanById(client, job.account, job.subject) : await runById(client, job.account, job.subject);
+      const work =
+        job.kind === 'scan'
+          ? await scanById(client, job.account, job.subject)
+          : await runById(client, job.account, job.subject);
       const attempts = (work?.attempts ?? 0) + 1;
       const again = isPassing(error) && attempts < MOST_ATTEMPTS;
       const change = again ? { problem, attempts } : { state: 'failed' as const, problem, attempts: 0 };
-      if (job.kind === 'scan') await tell(client, job.account, 'scan', await updateScan(client, job.account, job.subject, change));
+      if (job.kind === 'scan')
+        await tell(client, job.account, 'scan', await updateScan(client, job.account, job.subject, change));
       else {
         await updateRun(client, job.account, job.subject, change);
         await tell(client, job.account, 'run', await runById(client, job.account, job.subject));
@@ -133,6 +137,10 @@ export class Worker {
 
 function problemOf(error: unknown): { kind: string; detail: string } {
   if (error instanceof MailProblem) return { kind: error.kind, detail: error.message };
-  if (error instanceof SignInNeeded) return { kind: 'sign-in-needed', detail: 'The mail server does not accept the stored password any more. Sign in again, then go on.' };
+  if (error instanceof SignInNeeded)
+    return {
+      kind: 'sign-in-needed',
+      detail: 'The mail server does not accept the stored password any more. Sign in again, then go on.',
+    };
   return { kind: 'internal', detail: 'Something went wrong inside Tamsel. Nothing was lost; try again.' };
 }

@@ -3,9 +3,30 @@ import { BlockList, isIP } from 'node:net';
 import { MailProblem } from './problem';
 
 /** Special-purpose networks (RFC 6890 and its registries) that are not the public internet. */
-const INNER_4 = ['0.0.0.0/8', '10.0.0.0/8', '100.64.0.0/10', '127.0.0.0/8', '169.254.0.0/16', '172.16.0.0/12', '192.0.0.0/24',
-  '192.168.0.0/16', '198.18.0.0/15', '224.0.0.0/4', '240.0.0.0/4'];
-const INNER_6 = ['::/128', '::1/128', '64:ff9b:1::/48', '100::/64', '2001::/23', 'fc00::/7', 'fe80::/10', 'fec0::/10', 'ff00::/8'];
+const INNER_4 = [
+  '0.0.0.0/8',
+  '10.0.0.0/8',
+  '100.64.0.0/10',
+  '127.0.0.0/8',
+  '169.254.0.0/16',
+  '172.16.0.0/12',
+  '192.0.0.0/24',
+  '192.168.0.0/16',
+  '198.18.0.0/15',
+  '224.0.0.0/4',
+  '240.0.0.0/4',
+];
+const INNER_6 = [
+  '::/128',
+  '::1/128',
+  '64:ff9b:1::/48',
+  '100::/64',
+  '2001::/23',
+  'fc00::/7',
+  'fe80::/10',
+  'fec0::/10',
+  'ff00::/8',
+];
 
 const inner = new BlockList();
 for (const network of INNER_4) inner.addSubnet(...cidr(network), 'ipv4');
@@ -27,7 +48,8 @@ function embedded4(address: string): string | undefined {
     const number = (Number.parseInt(high, 16) << 16) | Number.parseInt(low, 16);
     return [24, 16, 8, 0].map((shift) => (number >>> shift) & 255).join('.');
   };
-  const mapped = /^(?:::ffff:|64:ff9b::)([0-9a-f]+):([0-9a-f]+)$/.exec(full) ?? /^2002:([0-9a-f]+):([0-9a-f]+):/.exec(full);
+  const mapped =
+    /^(?:::ffff:|64:ff9b::)([0-9a-f]+):([0-9a-f]+)$/.exec(full) ?? /^2002:([0-9a-f]+):([0-9a-f]+):/.exec(full);
   return mapped ? dotted(mapped[1] as string, mapped[2] as string) : undefined;
 }
 
@@ -62,7 +84,10 @@ export async function checkedAddress(host: string, allowPrivate: boolean): Promi
     }
   }
   if (!allowPrivate && addresses.some(isInner)) {
-    throw new MailProblem('address-not-allowed', `${host} lies in a private network, and this instance reaches public servers only.`);
+    throw new MailProblem(
+      'address-not-allowed',
+      `${host} lies in a private network, and this instance reaches public servers only.`,
+    );
   }
   const address = addresses[0];
   if (address === undefined) throw new MailProblem('no-such-host', `${host} has no address.`);

@@ -29,7 +29,14 @@ export interface Settings {
   units: UnitSystem;
 }
 
-const DEFAULTS: Settings = { target: { share: 0.8 }, limit: null, trashFolder: null, trashDays: null, timeZone: 'UTC', units: 'binary' };
+const DEFAULTS: Settings = {
+  target: { share: 0.8 },
+  limit: null,
+  trashFolder: null,
+  trashDays: null,
+  timeZone: 'UTC',
+  units: 'binary',
+};
 
 const COLUMNS = 'id, host, port, security, user_name as "user", state, settings, personal_prefix as "personalPrefix"';
 
@@ -67,7 +74,10 @@ export async function accountsOfSession(db: Queryable, tokenHash: Buffer): Promi
 }
 
 export async function saveSettings(db: Queryable, account: number, changes: Partial<Settings>): Promise<void> {
-  await db.query('update account set settings = settings || $2::jsonb where id = $1', [account, JSON.stringify(changes)]);
+  await db.query('update account set settings = settings || $2::jsonb where id = $1', [
+    account,
+    JSON.stringify(changes),
+  ]);
 }
 
 export async function savePersonalPrefix(db: Queryable, account: number, prefix: string): Promise<void> {

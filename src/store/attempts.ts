@@ -23,5 +23,8 @@ export async function countAttempt(db: Queryable, subject: string, most: number)
 
 /** Takes back the newest attempt of a subject, which succeeded: only failures count. */
 export async function forgiveAttempt(db: Queryable, subject: string): Promise<void> {
-  await db.query('delete from attempt where ctid in (select ctid from attempt where subject = $1 order by at desc limit 1)', [subject]);
+  await db.query(
+    'delete from attempt where ctid in (select ctid from attempt where subject = $1 order by at desc limit 1)',
+    [subject],
+  );
 }

@@ -23,7 +23,11 @@ export async function tell(db: Queryable, account: number, kind: EventKind, data
 }
 
 export async function eventsAfter(db: Queryable, accounts: readonly number[], after: number): Promise<StoredEvent[]> {
-  return rows<StoredEvent>(db, 'select id, account, kind, data from event where account = any($1) and id > $2 order by id limit 500', [accounts, after]);
+  return rows<StoredEvent>(
+    db,
+    'select id, account, kind, data from event where account = any($1) and id > $2 order by id limit 500',
+    [accounts, after],
+  );
 }
 
 export async function lastEventId(db: Queryable): Promise<number> {

@@ -41,7 +41,11 @@ const COLUMNS = `id, path, server_name as "serverName", delimiter, role, repeats
 
 /** The folders that are there, in the order of their paths. */
 export async function foldersOf(db: Queryable, account: number): Promise<StoredFolder[]> {
-  return rows<StoredFolder>(db, `select ${COLUMNS} from folder where account = $1 and gone_at is null order by role = 'inbox' desc nulls last, path`, [account]);
+  return rows<StoredFolder>(
+    db,
+    `select ${COLUMNS} from folder where account = $1 and gone_at is null order by role = 'inbox' desc nulls last, path`,
+    [account],
+  );
 }
 
 export async function folderById(db: Queryable, account: number, id: number): Promise<StoredFolder | undefined> {
@@ -88,11 +92,19 @@ const GENERATION = `id, folder, uid_validity as "uidValidity", seen_uid_next as 
 
 /** The generations that are open, by folder. */
 export async function generationsOf(db: Queryable, account: number): Promise<Map<number, Generation>> {
-  const open = await rows<Generation>(db, `select ${GENERATION} from generation where account = $1 and closed_at is null`, [account]);
+  const open = await rows<Generation>(
+    db,
+    `select ${GENERATION} from generation where account = $1 and closed_at is null`,
+    [account],
+  );
   return new Map(open.map((generation) => [generation.folder, generation]));
 }
 
-export async function generationById(db: Queryable, account: number, id: number): Promise<Generation & { closed: boolean }> {
+export async function generationById(
+  db: Queryable,
+  account: number,
+  id: number,
+): Promise<Generation & { closed: boolean }> {
   return (await row<Generation & { closed: boolean }>(
     db,
     `select ${GENERATION}, closed_at is not null as closed from generation where account = $1 and id = $2`,
@@ -101,7 +113,12 @@ export async function generationById(db: Queryable, account: number, id: number)
 }
 
 /** The open generation of a folder with this UIDVALIDITY; where another was open, it is closed and its placements go. */
-export async function generationFor(db: Queryable, account: number, folder: number, uidValidity: number): Promise<Generation> {
+export async function generationFor(
+  db: Queryable,
+  account: number,
+  folder: number,
+  uidValidity: number,
+): Promise<Generation> {
   await db.query(
     `with closed as (
        update generation set closed_at = now()
@@ -115,10 +132,11 @@ export async function generationFor(db: Queryable, account: number, folder: numb
      where not exists (select 1 from generation where account = $1 and folder = $2 and closed_at is null)`,
     [account, folder, uidValidity],
   );
-  return (await row<Generation>(db, `select ${GENERATION} from generation where account = $1 and folder = $2 and closed_at is null`, [
-    account,
-    folder,
-  ])) as Generation;
+  return (await row<Generation>(
+    db,
+    `select ${GENERATION} from generation where account = $1 and folder = $2 and closed_at is null`,
+    [account, folder],
+  )) as Generation;
 }
 
 /** Keeps what the server said when the folder was found equal to ours. */

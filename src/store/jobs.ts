@@ -14,11 +14,10 @@ export class LeaseLost extends Error {}
 
 /** Enqueues work; the same work that is open already is not doubled. */
 export async function enqueue(db: Queryable, account: number, kind: Job['kind'], subject: number): Promise<void> {
-  await db.query('insert into job (account, kind, subject) values ($1, $2, $3) on conflict (account, kind, subject) where done_at is null do nothing', [
-    account,
-    kind,
-    subject,
-  ]);
+  await db.query(
+    'insert into job (account, kind, subject) values ($1, $2, $3) on conflict (account, kind, subject) where done_at is null do nothing',
+    [account, kind, subject],
+  );
   await wake(db);
 }
 
@@ -67,12 +66,19 @@ export async function keepLease(db: Queryable, job: Job, worker: string, leaseSe
 
 /** Locks the job's row for the transaction, so that nobody else takes it up before that is over. */
 export async function holdLease(db: Queryable, job: Job, worker: string): Promise<void> {
-  const held = await row(db, 'select 1 from job where account = $1 and id = $2 and worker = $3 and done_at is null for update', [job.account, job.id, worker]);
+  const held = await row(
+    db,
+    'select 1 from job where account = $1 and id = $2 and worker = $3 and done_at is null for update',
+    [job.account, job.id, worker],
+  );
   if (!held) throw new LeaseLost();
 }
 
 export async function finishJob(db: Queryable, job: Job): Promise<void> {
-  await db.query('update job set done_at = now(), lease_until = null where account = $1 and id = $2', [job.account, job.id]);
+  await db.query('update job set done_at = now(), lease_until = null where account = $1 and id = $2', [
+    job.account,
+    job.id,
+  ]);
 }
 
 /** Gives a job back, to be taken up again after some seconds. */

@@ -1,7 +1,7 @@
-import { level, type Amount, type Level } from '../core/level/level';
+import { type Amount, type Level, level } from '../core/level/level';
 import type { Account } from './accounts';
 import { type Queryable, rows, theRow } from './database';
-import { type StoredFolder, foldersOf, generationsOf } from './folders';
+import { foldersOf, generationsOf, type StoredFolder } from './folders';
 import { lastReading, type Reading, readingsOf } from './readings';
 import { trashFolders } from './selection';
 
@@ -38,7 +38,8 @@ export async function accountLevel(db: Queryable, account: Account): Promise<Acc
   const figures = folders.map((folder): FolderLevel => {
     const ours = counted.get(folder.id) ?? { messages: 0, bytes: 0 };
     const scanned = generations.get(folder.id)?.seenMessages != null;
-    const amount = folder.repeats || !scanned ? { messages: folder.statusMessages, bytes: folder.statusBytes ?? ours.bytes } : ours;
+    const amount =
+      folder.repeats || !scanned ? { messages: folder.statusMessages, bytes: folder.statusBytes ?? ours.bytes } : ours;
     if (!folder.repeats) {
       const part = trashIds.has(folder.id) ? sum.trash : sum.mail;
       part.messages += amount.messages;
@@ -55,7 +56,10 @@ export async function accountLevel(db: Queryable, account: Account): Promise<Acc
       limit,
       ...sum,
       plan: plan.plan,
-      planAndTrash: { messages: sum.trash.messages + plan.outsideTrash.messages, bytes: sum.trash.bytes + plan.outsideTrash.bytes },
+      planAndTrash: {
+        messages: sum.trash.messages + plan.outsideTrash.messages,
+        bytes: sum.trash.bytes + plan.outsideTrash.bytes,
+      },
     }),
     usedBy: serverUsed === null ? 'counted' : 'server',
     limitBy: serverLimit !== null ? 'server' : limit !== null ? 'user' : null,

@@ -55,7 +55,14 @@ export async function lotsOf(db: Queryable, account: number): Promise<Lot[]> {
 export async function createLot(
   db: Queryable,
   account: Account,
-  lot: { label: string; fate: Fate; selector: { where: Criteria; text: string } | { ids: number[] }; except: number[]; scope: Scope; now: Date },
+  lot: {
+    label: string;
+    fate: Fate;
+    selector: { where: Criteria; text: string } | { ids: number[] };
+    except: number[];
+    scope: Scope;
+    now: Date;
+  },
 ): Promise<number> {
   const id = await nextNumber(db, account.id, 'lot');
   const except = printMultirange(rangesOf(lot.except));
@@ -80,7 +87,12 @@ export async function createLot(
 }
 
 /** False where there is no such lot in the plan. */
-export async function changeLot(db: Queryable, account: number, lot: number, change: { label?: string | undefined; except?: number[] | undefined }): Promise<boolean> {
+export async function changeLot(
+  db: Queryable,
+  account: number,
+  lot: number,
+  change: { label?: string | undefined; except?: number[] | undefined },
+): Promise<boolean> {
   const changed = await db.query(
     `update lot set label = coalesce($3, label), excepted = coalesce($4::int8multirange, excepted)
      where account = $1 and id = $2 and run is null`,
@@ -106,6 +118,10 @@ export async function planTotal(db: Queryable, account: number): Promise<Amount>
 }
 
 /** Whether a lot is in the plan, and its fate and label. */
-export async function planLot(db: Queryable, account: number, lot: number): Promise<{ id: number; fate: Fate; label: string } | undefined> {
+export async function planLot(
+  db: Queryable,
+  account: number,
+  lot: number,
+): Promise<{ id: number; fate: Fate; label: string } | undefined> {
   return row(db, 'select id, fate, label from lot where account = $1 and id = $2 and run is null', [account, lot]);
 }

@@ -1,7 +1,7 @@
+import type { Criteria } from '../core/criteria/tree';
 import type { Amount } from '../core/level/level';
 import { flagNames } from '../core/mailbox/flags';
 import type { MessageFile } from '../core/mailbox/structure';
-import type { Criteria } from '../core/criteria/tree';
 import type { Account } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
 import { foldersOf } from './folders';
@@ -71,9 +71,19 @@ export interface Page {
 }
 
 /** Messages and octets that match. */
-export async function amountOf(db: Queryable, account: Account, criteria: Criteria, scope: Scope, now: Date): Promise<Amount> {
+export async function amountOf(
+  db: Queryable,
+  account: Account,
+  criteria: Criteria,
+  scope: Scope,
+  now: Date,
+): Promise<Amount> {
   const { sql, values } = await select(db, account, criteria, scope, now, false);
-  return theRow<Amount>(db, `select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes ${sql}`, values);
+  return theRow<Amount>(
+    db,
+    `select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes ${sql}`,
+    values,
+  );
 }
 
 /** A page of the messages that match, and where the next begins. */
@@ -195,6 +205,10 @@ export async function messagesOfRun(
      order by p.id limit $4`,
     [account, run, afterId, limit],
   );
-  const paths = new Map((await rows<{ id: number; path: string }>(db, 'select id, path from folder where account = $1', [account])).map(({ id, path }) => [id, path]));
+  const paths = new Map(
+    (await rows<{ id: number; path: string }>(db, 'select id, path from folder where account = $1', [account])).map(
+      ({ id, path }) => [id, path],
+    ),
+  );
   return found.map((message) => ({ ...listed(message, paths), outcome: message.outcome }));
 }

@@ -7,11 +7,17 @@ const MIGRATION_LOCK = 7_466_735;
 
 /** Applies the migrations that are missing, in order, each in a transaction; several callers wait for each other. */
 export async function migrate(database: Database, directory: string): Promise<string[]> {
-  const files = readdirSync(directory).filter((name) => /^\d{4}_.*\.sql$/.test(name)).sort();
+  const files = readdirSync(directory)
+    .filter((name) => /^\d{4}_.*\.sql$/.test(name))
+    .sort();
   return transaction(database, async (client) => {
     await client.query('select pg_advisory_xact_lock($1)', [MIGRATION_LOCK]);
-    await client.query('create table if not exists migration (name text primary key, applied_at timestamptz not null default now())');
-    const applied = new Set((await rows<{ name: string }>(client, 'select name from migration')).map(({ name }) => name));
+    await client.query(
+      'create table if not exists migration (name text primary key, applied_at timestamptz not null default now())',
+    );
+    const applied = new Set(
+      (await rows<{ name: string }>(client, 'select name from migration')).map(({ name }) => name),
+    );
     const missing = files.filter((name) => !applied.has(name));
     for (const name of missing) {
       await client.query(readFileSync(join(directory, name), 'utf8'));

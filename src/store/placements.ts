@@ -1,16 +1,17 @@
 import type { MessageRecord } from '../core/mailbox/record';
-import { printMultirange, type Ranges } from '../core/sets/ranges';
 import { domainOf, type Mailbox } from '../core/senders/address';
+import { printMultirange, type Ranges } from '../core/sets/ranges';
 import { fold } from '../core/text';
 import { takeIds } from './accounts';
 import { type Queryable, rows, theRow } from './database';
 
 /** UIDs of a generation that are in the index. */
 export async function uidsOf(db: Queryable, account: number, generation: number): Promise<number[]> {
-  const found = await rows<{ uid: number }>(db, 'select uid from placement where account = $1 and generation = $2 and gone_at is null', [
-    account,
-    generation,
-  ]);
+  const found = await rows<{ uid: number }>(
+    db,
+    'select uid from placement where account = $1 and generation = $2 and gone_at is null',
+    [account, generation],
+  );
   return found.map(({ uid }) => uid);
 }
 
@@ -60,16 +61,38 @@ export async function insertBatch(
   const first = await takeIds(db, account, records.length);
   const ids = records.map((_, index) => first + index);
   const messageIds = await knownMessages(db, account, records, ids);
-  const fresh = records.flatMap((record, index) => (messageIds[index] === ids[index] ? [{ record, id: ids[index] as number }] : []));
+  const fresh = records.flatMap((record, index) =>
+    messageIds[index] === ids[index] ? [{ record, id: ids[index] as number }] : [],
+  );
   await insertMessages(db, account, fresh);
   const columns = new Columns()
     .add('id', 'bigint', ids)
     .add('message', 'bigint', messageIds)
-    .add('uid', 'bigint', records.map(({ uid }) => uid))
-    .add('size', 'bigint', records.map(({ size }) => size))
-    .add('received', 'timestamptz', records.map(({ received }) => received))
-    .add('flags', 'int', records.map(({ flags }) => flags))
-    .add('words', 'text', records.map(({ keywords }) => keywords.join(' ')));
+    .add(
+      'uid',
+      'bigint',
+      records.map(({ uid }) => uid),
+    )
+    .add(
+      'size',
+      'bigint',
+      records.map(({ size }) => size),
+    )
+    .add(
+      'received',
+      'timestamptz',
+      records.map(({ received }) => received),
+    )
+    .add(
+      'flags',
+      'int',
+      records.map(({ flags }) => flags),
+    )
+    .add(
+      'words',
+      'text',
+      records.map(({ keywords }) => keywords.join(' ')),
+    );
   await db.query(
     `insert into placement (account, folder, generation, id, message, uid, size, received, flags, keywords)
      select $1, $2, $3, id, message, uid, size, received, flags, string_to_array(words, ' ') from ${columns.unnest(4)}
@@ -79,7 +102,12 @@ export async function insertBatch(
 }
 
 /** For each record the message it is: one with the same EMAILID, in the index or earlier in the batch, else a new one. */
-async function knownMessages(db: Queryable, account: number, records: readonly MessageRecord[], ids: readonly number[]): Promise<number[]> {
+async function knownMessages(
+  db: Queryable,
+  account: number,
+  records: readonly MessageRecord[],
+  ids: readonly number[],
+): Promise<number[]> {
   const emailIds = records.flatMap(({ emailId }) => (emailId === null ? [] : [emailId]));
   const known = new Map<string, number>();
   if (emailIds.length > 0) {
@@ -100,37 +128,151 @@ async function knownMessages(db: Queryable, account: number, records: readonly M
   });
 }
 
-async function insertMessages(db: Queryable, account: number, fresh: readonly { record: MessageRecord; id: number }[]): Promise<void> {
+async function insertMessages(
+  db: Queryable,
+  account: number,
+  fresh: readonly { record: MessageRecord; id: number }[],
+): Promise<void> {
   if (fresh.length === 0) return;
   const of = <T>(pick: (record: MessageRecord) => T) => fresh.map(({ record }) => pick(record));
   const author = (pick: (from: Mailbox) => string) => of(({ from }) => (from ? pick(from) : ''));
   const columns = new Columns()
-    .add('id', 'bigint', fresh.map(({ id }) => id))
-    .add('email_id', 'text', of(({ emailId }) => emailId))
-    .add('message_id', 'text', of(({ messageId }) => messageId))
-    .add('in_reply_to', 'text', of(({ inReplyTo }) => inReplyTo))
-    .add('reference_ids', 'text', of(({ references }) => references.join(' ')))
-    .add('sent', 'timestamptz', of(({ sent }) => sent))
-    .add('from_name', 'text', author(({ name }) => name))
-    .add('from_address', 'text', author(({ address }) => address))
-    .add('from_host', 'text', author(({ address }) => fold(address.includes('@') ? address.slice(address.lastIndexOf('@') + 1) : '')))
-    .add('from_domain', 'text', author(({ address }) => fold(domainOf(address))))
-    .add('from_name_folded', 'text', author(({ name }) => fold(name)))
-    .add('from_address_folded', 'text', author(({ address }) => fold(address)))
-    .add('recipients', 'jsonb', of(({ recipients }) => JSON.stringify(recipients.map((to) => ({ ...to, domain: domainOf(to.address) })))))
-    .add('to_folded', 'text', of(({ recipients }) => recipients.flatMap(({ name, address }) => [name, address]).filter(Boolean).map(fold).join('\n')))
-    .add('subject', 'text', of(({ subject }) => subject))
-    .add('subject_folded', 'text', of(({ subject }) => fold(subject)))
-    .add('list_id', 'text', of(({ listId }) => listId))
-    .add('list_folded', 'text', of(({ listId }) => fold(listId)))
-    .add('bulk_fields', 'jsonb', of(({ bulkFields }) => JSON.stringify(bulkFields)))
-    .add('files', 'jsonb', of(({ files }) => JSON.stringify(files)))
-    .add('file_count', 'int', of(({ files }) => files.length))
-    .add('file_bytes', 'bigint', of(({ files }) => files.reduce((sum, { size }) => sum + size, 0)))
-    .add('files_folded', 'text', of(({ files }) => files.map(({ name }) => fold(name)).filter(Boolean).join('\n')))
-    .add('flaws', 'text', of(({ flaws }) => flaws.join(' ')));
+    .add(
+      'id',
+      'bigint',
+      fresh.map(({ id }) => id),
+    )
+    .add(
+      'email_id',
+      'text',
+      of(({ emailId }) => emailId),
+    )
+    .add(
+      'message_id',
+      'text',
+      of(({ messageId }) => messageId),
+    )
+    .add(
+      'in_reply_to',
+      'text',
+      of(({ inReplyTo }) => inReplyTo),
+    )
+    .add(
+      'reference_ids',
+      'text',
+      of(({ references }) => references.join(' ')),
+    )
+    .add(
+      'sent',
+      'timestamptz',
+      of(({ sent }) => sent),
+    )
+    .add(
+      'from_name',
+      'text',
+      author(({ name }) => name),
+    )
+    .add(
+      'from_address',
+      'text',
+      author(({ address }) => address),
+    )
+    .add(
+      'from_host',
+      'text',
+      author(({ address }) => fold(address.includes('@') ? address.slice(address.lastIndexOf('@') + 1) : '')),
+    )
+    .add(
+      'from_domain',
+      'text',
+      author(({ address }) => fold(domainOf(address))),
+    )
+    .add(
+      'from_name_folded',
+      'text',
+      author(({ name }) => fold(name)),
+    )
+    .add(
+      'from_address_folded',
+      'text',
+      author(({ address }) => fold(address)),
+    )
+    .add(
+      'recipients',
+      'jsonb',
+      of(({ recipients }) => JSON.stringify(recipients.map((to) => ({ ...to, domain: domainOf(to.address) })))),
+    )
+    .add(
+      'to_folded',
+      'text',
+      of(({ recipients }) =>
+        recipients
+          .flatMap(({ name, address }) => [name, address])
+          .filter(Boolean)
+          .map(fold)
+          .join('\n'),
+      ),
+    )
+    .add(
+      'subject',
+      'text',
+      of(({ subject }) => subject),
+    )
+    .add(
+      'subject_folded',
+      'text',
+      of(({ subject }) => fold(subject)),
+    )
+    .add(
+      'list_id',
+      'text',
+      of(({ listId }) => listId),
+    )
+    .add(
+      'list_folded',
+      'text',
+      of(({ listId }) => fold(listId)),
+    )
+    .add(
+      'bulk_fields',
+      'jsonb',
+      of(({ bulkFields }) => JSON.stringify(bulkFields)),
+    )
+    .add(
+      'files',
+      'jsonb',
+      of(({ files }) => JSON.stringify(files)),
+    )
+    .add(
+      'file_count',
+      'int',
+      of(({ files }) => files.length),
+    )
+    .add(
+      'file_bytes',
+      'bigint',
+      of(({ files }) => files.reduce((sum, { size }) => sum + size, 0)),
+    )
+    .add(
+      'files_folded',
+      'text',
+      of(({ files }) =>
+        files
+          .map(({ name }) => fold(name))
+          .filter(Boolean)
+          .join('\n'),
+      ),
+    )
+    .add(
+      'flaws',
+      'text',
+      of(({ flaws }) => flaws.join(' ')),
+    );
   const selected = columns.names.replace(/\bflaws$/, `string_to_array(flaws, ' ')`);
-  await db.query(`insert into message (account, ${columns.names}) select $1, ${selected} from ${columns.unnest(2)}`, [account, ...columns.values]);
+  await db.query(`insert into message (account, ${columns.names}) select $1, ${selected} from ${columns.unnest(2)}`, [
+    account,
+    ...columns.values,
+  ]);
 }
 
 /** Makes tombstones of what the server has no more. */
@@ -149,9 +291,21 @@ export async function updateFlags(
   flags: readonly { uid: number; flags: number; keywords: string[] }[],
 ): Promise<number> {
   const columns = new Columns()
-    .add('uid', 'bigint', flags.map(({ uid }) => uid))
-    .add('flags', 'int', flags.map((record) => record.flags))
-    .add('words', 'text', flags.map(({ keywords }) => keywords.join(' ')));
+    .add(
+      'uid',
+      'bigint',
+      flags.map(({ uid }) => uid),
+    )
+    .add(
+      'flags',
+      'int',
+      flags.map((record) => record.flags),
+    )
+    .add(
+      'words',
+      'text',
+      flags.map(({ keywords }) => keywords.join(' ')),
+    );
   const changed = await db.query(
     `update placement p set flags = row.flags, keywords = string_to_array(row.words, ' ') from ${columns.unnest(3)}
      where p.account = $1 and p.generation = $2 and p.gone_at is null and p.uid = row.uid

@@ -10,13 +10,10 @@ export interface Reading {
 }
 
 export async function saveReading(db: Queryable, account: number, reading: Omit<Reading, 'at'>): Promise<void> {
-  await db.query('insert into reading (account, used, storage_limit, messages, message_limit) values ($1, $2, $3, $4, $5)', [
-    account,
-    reading.used,
-    reading.limit,
-    reading.messages,
-    reading.messageLimit,
-  ]);
+  await db.query(
+    'insert into reading (account, used, storage_limit, messages, message_limit) values ($1, $2, $3, $4, $5)',
+    [account, reading.used, reading.limit, reading.messages, reading.messageLimit],
+  );
 }
 
 const COLUMNS = 'at, used, storage_limit as "limit", messages, message_limit as "messageLimit"';

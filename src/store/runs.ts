@@ -91,16 +91,20 @@ export async function freeze(
     return theRow(db, `${aggregate} ${sql}`, values);
   }
   if ('ids' in selector || 'folder' in selector) {
-    const [condition, value] = 'ids' in selector ? ['p.id = any($3::bigint[])', selector.ids] : ['p.folder = $3::int', selector.folder];
-    return theRow(db, `${aggregate} from placement p where p.account = $1 and p.gone_at is null and p.folder = any($2::int[]) and ${condition}`, [
-      account.id,
-      inScope,
-      value,
-    ]);
+    const [condition, value] =
+      'ids' in selector ? ['p.id = any($3::bigint[])', selector.ids] : ['p.folder = $3::int', selector.folder];
+    return theRow(
+      db,
+      `${aggregate} from placement p where p.account = $1 and p.gone_at is null and p.folder = any($2::int[]) and ${condition}`,
+      [account.id, inScope, value],
+    );
   }
   const [source, value] =
     'lots' in selector
-      ? ['select range_agg(members - excepted) from lot where account = $1 and run is null and id = any($3::int[])', selector.lots]
+      ? [
+          'select range_agg(members - excepted) from lot where account = $1 and run is null and id = any($3::int[])',
+          selector.lots,
+        ]
       : ['select members from run where account = $1 and id = $3::int', selector.run];
   return theRow(
     db,
@@ -114,15 +118,34 @@ export async function freeze(
 export async function createRun(
   db: Queryable,
   account: number,
-  run: { action: RunAction; label: string; selector: Record<string, unknown>; members: string; asked: Amount; fallback: number | null; lots: number[] },
+  run: {
+    action: RunAction;
+    label: string;
+    selector: Record<string, unknown>;
+    members: string;
+    asked: Amount;
+    fallback: number | null;
+    lots: number[];
+  },
 ): Promise<Run> {
   const id = await nextNumber(db, account, 'run');
   await db.query(
     `insert into run (account, id, action, label, selector, members, fallback, asked_messages, asked_bytes)
      values ($1, $2, $3, $4, $5, $6::int8multirange, $7, $8, $9)`,
-    [account, id, run.action, run.label, JSON.stringify(run.selector), run.members, run.fallback, run.asked.messages, run.asked.bytes],
+    [
+      account,
+      id,
+      run.action,
+      run.label,
+      JSON.stringify(run.selector),
+      run.members,
+      run.fallback,
+      run.asked.messages,
+      run.asked.bytes,
+    ],
   );
-  if (run.lots.length > 0) await db.query('update lot set run = $2 where account = $1 and id = any($3::int[])', [account, id, run.lots]);
+  if (run.lots.length > 0)
+    await db.query('update lot set run = $2 where account = $1 and id = any($3::int[])', [account, id, run.lots]);
   return (await runById(db, account, id)) as Run;
 }
 
@@ -130,7 +153,14 @@ export async function updateRun(
   db: Queryable,
   account: number,
   id: number,
-  change: { state?: RunState; before?: LevelMark; after?: LevelMark; problem?: Run['problem']; attempts?: number; wanted?: Run['wanted'] },
+  change: {
+    state?: RunState;
+    before?: LevelMark;
+    after?: LevelMark;
+    problem?: Run['problem'];
+    attempts?: number;
+    wanted?: Run['wanted'];
+  },
 ): Promise<void> {
   await db.query(
     `update run set state = coalesce($3, state),
@@ -194,7 +224,13 @@ const PENDING = `
     from run r where r.account = $1 and r.id = $2)`;
 
 /** Notes that messages are left, and why; the same message is left once. */
-export async function leave(db: Queryable, account: number, run: number, reason: LeftReason, ids: readonly number[]): Promise<void> {
+export async function leave(
+  db: Queryable,
+  account: number,
+  run: number,
+  reason: LeftReason,
+  ids: readonly number[],
+): Promise<void> {
   if (ids.length === 0) return;
   await db.query(
     `with new as (
@@ -221,13 +257,26 @@ export interface Batch {
 }
 
 /** Writes down what is about to be sent. */
-export async function beginBatch(db: Queryable, account: number, run: number, batch: Omit<Batch, 'seq' | 'members'> & { ids: readonly number[] }): Promise<number> {
+export async function beginBatch(
+  db: Queryable,
+  account: number,
+  run: number,
+  batch: Omit<Batch, 'seq' | 'members'> & { ids: readonly number[] },
+): Promise<number> {
   const { seq } = await theRow<{ seq: number }>(
     db,
     `insert into run_batch (account, run, seq, generation, members, destination, state, destination_validity, destination_uid_next)
      select $1, $2, coalesce(max(seq), 0) + 1, $3, $4::int8multirange, $5, 'sent', $6, $7 from run_batch where account = $1 and run = $2
      returning seq`,
-    [account, run, batch.generation, printMultirange(rangesOf(batch.ids)), batch.destination, batch.destinationValidity, batch.destinationUidNext],
+    [
+      account,
+      run,
+      batch.generation,
+      printMultirange(rangesOf(batch.ids)),
+      batch.destination,
+      batch.destinationValidity,
+      batch.destinationUidNext,
+    ],
   );
   return seq;
 }
@@ -249,7 +298,13 @@ export async function openBatches(db: Queryable, account: number, run: number): 
  *
  * @param done ids of the placements that the server confirmed.
  */
-export async function closeBatch(db: Queryable, account: number, run: number, seq: number, done: readonly number[]): Promise<void> {
+export async function closeBatch(
+  db: Queryable,
+  account: number,
+  run: number,
+  seq: number,
+  done: readonly number[],
+): Promise<void> {
   const members = printMultirange(rangesOf(done));
   await db.query(
     `update run_batch set state = 'done', done_members = $4::int8multirange, members = $4::int8multirange where account = $1 and run = $2 and seq = $3`,
@@ -264,7 +319,11 @@ export async function closeBatch(db: Queryable, account: number, run: number, se
 }
 
 /** Placements by id, tombstones included. */
-export async function placementsById(db: Queryable, account: number, ids: Iterable<number>): Promise<(PendingPlacement & { gone: boolean })[]> {
+export async function placementsById(
+  db: Queryable,
+  account: number,
+  ids: Iterable<number>,
+): Promise<(PendingPlacement & { gone: boolean })[]> {
   return rows(
     db,
     `select id, generation, folder, uid, size, origin, gone_at is not null as gone from placement where account = $1 and id = any($2::bigint[]) order by uid`,
@@ -287,12 +346,10 @@ export async function movePlacements(
 ): Promise<void> {
   const ids = moves.map(({ id }) => id);
   const uids = moves.map(({ uid }) => uid);
-  await db.query('delete from placement where account = $1 and generation = $2 and gone_at is null and uid = any($3::bigint[]) and id <> all($4::bigint[])', [
-    account,
-    to.generation,
-    uids,
-    ids,
-  ]);
+  await db.query(
+    'delete from placement where account = $1 and generation = $2 and gone_at is null and uid = any($3::bigint[]) and id <> all($4::bigint[])',
+    [account, to.generation, uids, ids],
+  );
   await db.query(
     `update placement p set origin = case when $6::int is null then null else p.folder end, trashed_by = $6::int,
        folder = $2, generation = $3, uid = move.uid, gone_at = null
@@ -302,17 +359,34 @@ export async function movePlacements(
 }
 
 /** Tombstones of a purge of ours. */
-export async function purgePlacements(db: Queryable, account: number, ids: readonly number[], run: number): Promise<void> {
-  await db.query('update placement set gone_at = coalesce(gone_at, now()), purged_by = $3 where account = $1 and id = any($2::bigint[])', [account, ids, run]);
+export async function purgePlacements(
+  db: Queryable,
+  account: number,
+  ids: readonly number[],
+  run: number,
+): Promise<void> {
+  await db.query(
+    'update placement set gone_at = coalesce(gone_at, now()), purged_by = $3 where account = $1 and id = any($2::bigint[])',
+    [account, ids, run],
+  );
 }
 
 /** Tombstones of what the server has no more. */
 export async function losePlacements(db: Queryable, account: number, ids: readonly number[]): Promise<void> {
-  await db.query('update placement set gone_at = coalesce(gone_at, now()) where account = $1 and id = any($2::bigint[])', [account, ids]);
+  await db.query(
+    'update placement set gone_at = coalesce(gone_at, now()) where account = $1 and id = any($2::bigint[])',
+    [account, ids],
+  );
 }
 
 /** UIDs of a generation from one on that hold what closed batches of the run brought there. */
-export async function broughtUids(db: Queryable, account: number, generation: number, uid: number, run: number): Promise<number[]> {
+export async function broughtUids(
+  db: Queryable,
+  account: number,
+  generation: number,
+  uid: number,
+  run: number,
+): Promise<number[]> {
   const found = await rows<{ uid: number }>(
     db,
     `select uid from placement where account = $1 and generation = $2 and uid >= $3 and gone_at is null

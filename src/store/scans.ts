@@ -27,10 +27,17 @@ export async function lastScan(db: Queryable, account: number): Promise<Scan | u
 /** The scan that is open, or a new one. */
 export async function openScan(db: Queryable, account: number): Promise<{ scan: Scan; isNew: boolean }> {
   await db.query('select 1 from account where id = $1 for update', [account]);
-  const open = await row<Scan>(db, `select ${COLUMNS} from scan where account = $1 and state in ('queued', 'running') limit 1`, [account]);
+  const open = await row<Scan>(
+    db,
+    `select ${COLUMNS} from scan where account = $1 and state in ('queued', 'running') limit 1`,
+    [account],
+  );
   if (open) return { scan: open, isNew: false };
   const id = await nextNumber(db, account, 'scan');
-  const scan = await theRow<Scan>(db, `insert into scan (account, id) values ($1, $2) returning ${COLUMNS}`, [account, id]);
+  const scan = await theRow<Scan>(db, `insert into scan (account, id) values ($1, $2) returning ${COLUMNS}`, [
+    account,
+    id,
+  ]);
   return { scan, isNew: true };
 }
 
@@ -39,7 +46,13 @@ export async function updateScan(
   db: Queryable,
   account: number,
   id: number,
-  change: { state?: Scan['state']; folders?: Scan['folders']; messages?: Scan['messages']; problem?: Scan['problem']; attempts?: number },
+  change: {
+    state?: Scan['state'];
+    folders?: Scan['folders'];
+    messages?: Scan['messages'];
+    problem?: Scan['problem'];
+    attempts?: number;
+  },
 ): Promise<Scan> {
   return theRow<Scan>(
     db,

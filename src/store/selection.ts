@@ -49,7 +49,8 @@ export async function select(
   const folders = await foldersOf(db, account.id);
   const context = { now, timeZone: account.settings.timeZone, folders };
   const condition = criteriaToSql(criteria, context, 3);
-  const join = withMessage || condition.readsMessage ? 'join message m on m.account = p.account and m.id = p.message' : '';
+  const join =
+    withMessage || condition.readsMessage ? 'join message m on m.account = p.account and m.id = p.message' : '';
   return {
     sql: `from placement p ${join} where p.account = $1::bigint and p.gone_at is null and p.folder = any($2::int[]) and ${condition.text}`,
     values: [account.id, foldersInScope(folders, scope, account.settings.trashFolder), ...condition.values],

@@ -56,7 +56,12 @@ export async function rankSenders(
   const parameters = [...values, sent, ranking.limit, ranking.offset];
   const [sentAt, limitAt, offsetAt] = [1, 2, 3].map((index) => `$${values.length + index}`) as [string, string, string];
   const recipient = ranking.by === 'recipient';
-  const source = recipient ? sql.replace(' where ', ` cross join lateral jsonb_array_elements(m.recipients) r where p.folder = any(${sentAt}::int[]) and `) : sql;
+  const source = recipient
+    ? sql.replace(
+        ' where ',
+        ` cross join lateral jsonb_array_elements(m.recipients) r where p.folder = any(${sentAt}::int[]) and `,
+      )
+    : sql;
   const name = recipient ? `r ->> 'name'` : 'm.from_name';
   const writtenKey = ranking.by === 'domain' ? `lower(w ->> 'domain')` : `lower(w ->> 'address')`;
   const ranked = await rows<Sender & { total: number }>(
@@ -81,8 +86,13 @@ export async function rankSenders(
      order by ${ORDERS[ranking.order]} desc, page.key`,
     parameters,
   );
-  const total = ranked[0]?.total ?? (ranking.offset === 0 ? 0 : await countSenders(db, source, key, parameters.slice(0, values.length + 1)));
-  return { total, senders: ranked.map(({ total: _, ...sender }) => ({ ...sender, names: sender.names.filter(Boolean).slice(0, 20) })) };
+  const total =
+    ranked[0]?.total ??
+    (ranking.offset === 0 ? 0 : await countSenders(db, source, key, parameters.slice(0, values.length + 1)));
+  return {
+    total,
+    senders: ranked.map(({ total: _, ...sender }) => ({ ...sender, names: sender.names.filter(Boolean).slice(0, 20) })),
+  };
 }
 
 async function countSenders(db: Queryable, source: string, key: string, values: unknown[]): Promise<number> {
@@ -109,5 +119,9 @@ export async function newestOfSender(
     by === 'recipient'
       ? `p.folder = any($${values.length + 2}::int[]) and exists (select 1 from jsonb_array_elements(m.recipients) r where ${KEYS.recipient} = $${values.length + 1})`
       : `${KEYS[by]} = $${values.length + 1} and $${values.length + 2}::int[] is not null`;
-  return rows(db, `select p.id, m.subject, ${DATE} as date, p.size ${sql} and ${condition} order by ${DATE} desc, p.id limit 5`, [...values, key, sent]);
+  return rows(
+    db,
+    `select p.id, m.subject, ${DATE} as date, p.size ${sql} and ${condition} order by ${DATE} desc, p.id limit 5`,
+    [...values, key, sent],
+  );
 }

@@ -12,7 +12,10 @@ export function hashToken(token: string): Buffer {
 /** Makes a session; gives its token, which is kept nowhere. */
 export async function createSession(db: Queryable): Promise<string> {
   const token = randomBytes(32).toString('base64url');
-  await db.query(`insert into session (token_hash, expires_at) values ($1, now() + $2::interval)`, [hashToken(token), ABSOLUTE]);
+  await db.query(`insert into session (token_hash, expires_at) values ($1, now() + $2::interval)`, [
+    hashToken(token),
+    ABSOLUTE,
+  ]);
   return token;
 }
 
@@ -29,7 +32,10 @@ export async function touchSession(db: Queryable, tokenHash: Buffer): Promise<bo
 }
 
 export async function addAccountToSession(db: Queryable, tokenHash: Buffer, account: number): Promise<void> {
-  await db.query('insert into session_account (token_hash, account) values ($1, $2) on conflict do nothing', [tokenHash, account]);
+  await db.query('insert into session_account (token_hash, account) values ($1, $2) on conflict do nothing', [
+    tokenHash,
+    account,
+  ]);
 }
 
 /** Ends a session; gives the accounts that no other session holds. */

@@ -7,6 +7,11 @@ const KEY_ID_OCTETS = 4;
 const NONCE_OCTETS = 12;
 const TAG_OCTETS = 16;
 
+/** Where the parts of a ciphertext begin: version, key id, nonce, tag, text. */
+const NONCE_AT = 1 + KEY_ID_OCTETS;
+const TAG_AT = NONCE_AT + NONCE_OCTETS;
+const TEXT_AT = TAG_AT + TAG_OCTETS;
+
 /** Seals secrets with AES-256-GCM. The ciphertext names its key and is good for one account only. */
 export class Vault {
   /** @param keys the first seals; the others only open what was sealed before a rotation. */
@@ -23,7 +28,8 @@ export class Vault {
       writeSync(file, `${randomBytes(KEY_OCTETS).toString('hex')}\n`);
       closeSync(file);
     }
-    if ((statSync(path).mode & 0o077) !== 0) throw new Error(`The key file ${path} can be read by others; make its mode 0600.`);
+    if ((statSync(path).mode & 0o077) !== 0)
+      throw new Error(`The key file ${path} can be read by others; make its mode 0600.`);
     const lines = readFileSync(path, 'utf8').split('\n').filter(Boolean);
     if (lines.length === 0 || !lines.every((line) => /^[0-9a-f]{64}$/.test(line))) {
       throw new Error(`The key file ${path} must hold keys of 64 hexadecimal digits, one a line.`);
@@ -42,17 +48,16 @@ export class Vault {
 
   /** Undefined where the key is lost or the ciphertext was sealed for another account: the user signs in again. */
   unseal(account: number, sealed: Buffer): string | undefined {
-    const id = sealed.subarray(1, 1 + KEY_ID_OCTETS);
+    const id = sealed.subarray(1, NONCE_AT);
     const key = this.keys.find((known) => keyId(known).equals(id));
     if (!key || sealed[0] !== VERSION) return undefined;
-    let at = 1 + KEY_ID_OCTETS;
-    const nonce = sealed.subarray(at, (at += NONCE_OCTETS));
-    const tag = sealed.subarray(at, (at += TAG_OCTETS));
+    const nonce = sealed.subarray(NONCE_AT, TAG_AT);
+    const tag = sealed.subarray(TAG_AT, TEXT_AT);
     const decipher = createDecipheriv('aes-256-gcm', key, nonce);
     decipher.setAAD(associated(account));
     decipher.setAuthTag(tag);
     try {
-      return Buffer.concat([decipher.update(sealed.subarray(at)), decipher.final()]).toString('utf8');
+      return Buffer.concat([decipher.update(sealed.subarray(TEXT_AT)), decipher.final()]).toString('utf8');
     } catch {
       return undefined;
     }

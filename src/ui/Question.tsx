@@ -3,7 +3,19 @@ import type { ReactNode } from 'react';
 import { text } from './text';
 
 /** Asks once before something that can't be undone. The answer that does it names what it does. */
-export function Question({ title, sentence, doIt, onDo, trigger }: { title: string; sentence: string; doIt: string; onDo(): void; trigger: ReactNode }) {
+export function Question({
+  title,
+  sentence,
+  doIt,
+  onDo,
+  trigger,
+}: {
+  title: string;
+  sentence: string;
+  doIt: string;
+  onDo(): void;
+  trigger: ReactNode;
+}) {
   return (
     <AlertDialog.Root>
       <AlertDialog.Trigger asChild>{trigger}</AlertDialog.Trigger>

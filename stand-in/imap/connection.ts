@@ -5,15 +5,38 @@ import { strikes } from '../faults';
 import { OverQuota } from '../mailbox/mailbox';
 import { fetch } from './fetch';
 import * as folders from './folders';
-import { atomOf, BadCommand, textOf, type Token, tokenise } from './grammar';
+import { atomOf, BadCommand, type Token, textOf, tokenise } from './grammar';
 import * as messages from './messages';
 import { search } from './search';
 import { type Host, No, Session } from './session';
 import { Disconnected, Wire } from './wire';
 
-const CAPABILITIES = ['IMAP4rev1', 'AUTH=PLAIN', 'SASL-IR', 'LITERAL+', 'ID', 'ENABLE', 'NAMESPACE', 'IDLE', 'UIDPLUS', 'MOVE', 'SPECIAL-USE',
-  'CREATE-SPECIAL-USE', 'CHILDREN', 'LIST-EXTENDED', 'LIST-STATUS', 'STATUS=SIZE', 'ESEARCH', 'WITHIN', 'CONDSTORE', 'OBJECTID', 'QUOTA',
-  'QUOTA=RES-STORAGE', 'QUOTA=RES-MESSAGE', 'UNSELECT'];
+const CAPABILITIES = [
+  'IMAP4rev1',
+  'AUTH=PLAIN',
+  'SASL-IR',
+  'LITERAL+',
+  'ID',
+  'ENABLE',
+  'NAMESPACE',
+  'IDLE',
+  'UIDPLUS',
+  'MOVE',
+  'SPECIAL-USE',
+  'CREATE-SPECIAL-USE',
+  'CHILDREN',
+  'LIST-EXTENDED',
+  'LIST-STATUS',
+  'STATUS=SIZE',
+  'ESEARCH',
+  'WITHIN',
+  'CONDSTORE',
+  'OBJECTID',
+  'QUOTA',
+  'QUOTA=RES-STORAGE',
+  'QUOTA=RES-MESSAGE',
+  'UNSELECT',
+];
 
 /** Commands that an extension brings, which are not there while it is hidden. */
 const BROUGHT_BY: Record<string, string> = {
@@ -167,7 +190,10 @@ export class Connection {
       case 'UNSELECT':
         if (command === 'CLOSE' && this.session.selected && !this.session.selected.readOnly) {
           const { folder } = this.session.selected;
-          this.session.mailbox.expunge(folder, folder.messages.filter(({ flags }) => flags.has('deleted')));
+          this.session.mailbox.expunge(
+            folder,
+            folder.messages.filter(({ flags }) => flags.has('deleted')),
+          );
         }
         this.session.selected = undefined;
         return 'OK Done';

@@ -3,7 +3,7 @@ import type { Placed } from '../mailbox/folder';
 import { writeInternalDate } from '../message/header';
 import { bodyStructure, envelope, section } from '../message/item';
 import { flagList } from './flags';
-import { atomOf, BadCommand, itemsOf, textOf, type Token } from './grammar';
+import { atomOf, BadCommand, itemsOf, type Token, textOf } from './grammar';
 import type { Session } from './session';
 
 const MACROS: Record<string, string[]> = {
@@ -19,7 +19,8 @@ export async function fetch(session: Session, args: Token[], uid: boolean): Prom
   if (args[2]) {
     // CHANGEDSINCE (RFC 7162 §3.1.4).
     const modifiers = itemsOf(args[2]);
-    if (atomOf(modifiers[0]) !== 'CHANGEDSINCE' || !session.offers('CONDSTORE')) throw new BadCommand('This modifier is not known here');
+    if (atomOf(modifiers[0]) !== 'CHANGEDSINCE' || !session.offers('CONDSTORE'))
+      throw new BadCommand('This modifier is not known here');
     since = Number(textOf(modifiers[1]));
     session.condStore = true;
   }
@@ -30,11 +31,12 @@ export async function fetch(session: Session, args: Token[], uid: boolean): Prom
   for (const { placed, number } of session.messagesIn(textOf(args[0]), uid)) {
     if (placed.modSeq <= since || placed.gone) continue;
     const marks = items.some((item) => /^(BODY\[|RFC822$|RFC822\.TEXT$)/i.test(item));
-    if (marks && !readOnly && !placed.flags.has('seen')) session.mailbox.setFlags(folder, [{ placed, flags: new Set([...placed.flags, 'seen']) }]);
+    if (marks && !readOnly && !placed.flags.has('seen'))
+      session.mailbox.setFlags(folder, [{ placed, flags: new Set([...placed.flags, 'seen']) }]);
     session.wire.write(`* ${number} FETCH (`);
     for (const [index, item] of items.entries()) {
       if (index > 0) session.wire.write(' ');
-      writeItem(session, placed, item);
+      for (const piece of itemPieces(session, placed, item)) session.wire.write(piece);
     }
     session.wire.write(')\r\n');
     if (session.wire.full()) await session.wire.flush();
@@ -43,54 +45,50 @@ export async function fetch(session: Session, args: Token[], uid: boolean): Prom
   }
 }
 
-function writeItem(session: Session, placed: Placed, item: string): void {
-  const { wire } = session;
+/** The pieces of one item of a FETCH response. */
+function itemPieces(session: Session, placed: Placed, item: string): (string | Buffer)[] {
+  const { item: message, uid, modSeq, ref, received } = placed;
   const name = item.toUpperCase();
   switch (name) {
     case 'UID':
-      return wire.write(`UID ${placed.uid}`);
+      return [`UID ${uid}`];
     case 'FLAGS':
-      return wire.write(`FLAGS ${flagList(placed)}`);
+      return [`FLAGS ${flagList(placed)}`];
     case 'INTERNALDATE':
-      return wire.write(`INTERNALDATE "${writeInternalDate(placed.received)}"`);
+      return [`INTERNALDATE "${writeInternalDate(received)}"`];
     case 'RFC822.SIZE':
-      return wire.write(`RFC822.SIZE ${placed.item.size}`);
+      return [`RFC822.SIZE ${message.size}`];
     case 'ENVELOPE':
-      return wire.write(`ENVELOPE ${envelope(placed.item.entity().head)}`);
+      return [`ENVELOPE ${envelope(message.entity().head)}`];
     case 'BODY':
     case 'BODYSTRUCTURE':
-      return wire.write(`${name} ${bodyStructure(placed.item.entity(), name === 'BODYSTRUCTURE')}`);
+      return [`${name} ${bodyStructure(message.entity(), name === 'BODYSTRUCTURE')}`];
     case 'MODSEQ':
       if (!session.offers('CONDSTORE')) break;
       session.condStore = true;
-      return wire.write(`MODSEQ (${placed.modSeq})`);
+      return [`MODSEQ (${modSeq})`];
     case 'EMAILID':
       if (!session.offers('OBJECTID')) break;
-      return wire.write(`EMAILID (M${placed.ref})`);
+      return [`EMAILID (M${ref})`];
     case 'THREADID':
       if (!session.offers('OBJECTID')) break;
-      return wire.write('THREADID NIL');
+      return ['THREADID NIL'];
     case 'RFC822':
-      return writeOctets(session, 'RFC822', placed.item.write());
+      return literal('RFC822', message.write());
     case 'RFC822.HEADER':
-      return writeOctets(session, 'RFC822.HEADER', section(placed.item, 'HEADER'));
+      return literal(name, section(message, 'HEADER'));
     case 'RFC822.TEXT':
-      return writeOctets(session, 'RFC822.TEXT', section(placed.item, 'TEXT'));
+      return literal(name, section(message, 'TEXT'));
   }
   const body = /^BODY(?:\.PEEK)?\[([^\]]*)\](?:<(\d+)\.(\d+)>)?$/i.exec(item);
   if (!body) throw new BadCommand(`FETCH does not know ${item}`);
   const [, what = '', from, length] = body;
-  const octets = section(placed.item, what);
-  if (from === undefined) return writeOctets(session, `BODY[${what}]`, octets);
+  const octets = section(message, what);
+  if (from === undefined) return literal(`BODY[${what}]`, octets);
   const start = Number(from);
-  writeOctets(session, `BODY[${what}]<${start}>`, octets?.subarray(start, start + Number(length)) ?? null);
+  return literal(`BODY[${what}]<${start}>`, octets?.subarray(start, start + Number(length)) ?? null);
 }
 
-function writeOctets({ wire }: Session, name: string, octets: Buffer | null): void {
-  if (octets === null) {
-    wire.write(`${name} NIL`);
-    return;
-  }
-  wire.write(`${name} {${octets.length}}\r\n`);
-  wire.write(octets);
+function literal(name: string, octets: Buffer | null): (string | Buffer)[] {
+  return octets === null ? [`${name} NIL`] : [`${name} {${octets.length}}\r\n`, octets];
 }

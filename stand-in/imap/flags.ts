@@ -1,5 +1,5 @@
 import type { Placed } from '../mailbox/folder';
-import { BadCommand, textOf, type Token } from './grammar';
+import { BadCommand, type Token, textOf } from './grammar';
 
 const SYSTEM_FLAGS = ['Seen', 'Answered', 'Flagged', 'Deleted', 'Draft'];
 
@@ -19,4 +19,3 @@ export function flagOf(token: Token): string {
   if (!SYSTEM_FLAGS.some((known) => known.toLowerCase() === system)) throw new BadCommand('There is no such flag');
   return system;
 }
-

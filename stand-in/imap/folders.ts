@@ -1,5 +1,5 @@
 import type { Folder } from '../mailbox/folder';
-import { atomOf, BadCommand, decodeFolderName, encodeFolderName, itemsOf, textOf, type Token } from './grammar';
+import { atomOf, BadCommand, decodeFolderName, encodeFolderName, itemsOf, type Token, textOf } from './grammar';
 import { No, type Session } from './session';
 
 const SEPARATOR = '/';
@@ -47,7 +47,8 @@ export function list(session: Session, args: Token[]): undefined {
     const parent = [...session.mailbox.folders.keys()].some((name) => name.startsWith(`${folder.name}${SEPARATOR}`));
     const attributes = [parent ? '\\HasChildren' : '\\HasNoChildren'];
     if (folder.use && session.offers('SPECIAL-USE')) attributes.push(folder.use);
-    if (returned.some((item) => item.type === 'atom' && item.value.toUpperCase() === 'SUBSCRIBED')) attributes.push('\\Subscribed');
+    if (returned.some((item) => item.type === 'atom' && item.value.toUpperCase() === 'SUBSCRIBED'))
+      attributes.push('\\Subscribed');
     session.untagged(`LIST (${attributes.join(' ')}) "${SEPARATOR}" ${quoted(folder.name)}`);
     if (statusAt >= 0) sendStatus(session, folder, statusItems);
   }
@@ -55,7 +56,8 @@ export function list(session: Session, args: Token[]): undefined {
 
 export function lsub(session: Session, args: Token[]): undefined {
   const pattern = patternOf(textOf(args[0]), textOf(args[1]));
-  for (const { name } of session.mailbox.folders.values()) if (pattern.test(name)) session.untagged(`LSUB () "${SEPARATOR}" ${quoted(name)}`);
+  for (const { name } of session.mailbox.folders.values())
+    if (pattern.test(name)) session.untagged(`LSUB () "${SEPARATOR}" ${quoted(name)}`);
 }
 
 export function status(session: Session, args: Token[]): undefined {
@@ -93,7 +95,8 @@ function sendStatus(session: Session, folder: Folder, items: string[]): void {
 export function select(session: Session, args: Token[], readOnly: boolean): string {
   session.selected = undefined;
   const folder = named(session, args[0]);
-  if (args[1] && itemsOf(args[1]).some((item) => item.type === 'atom' && item.value.toUpperCase() === 'CONDSTORE')) session.condStore = true;
+  if (args[1] && itemsOf(args[1]).some((item) => item.type === 'atom' && item.value.toUpperCase() === 'CONDSTORE'))
+    session.condStore = true;
   const fixed = readOnly || folder.readOnly;
   session.selected = { folder, readOnly: fixed, view: [...folder.messages], modSeq: folder.modSeq };
   const unseen = folder.messages.findIndex(({ flags }) => !flags.has('seen'));
@@ -103,7 +106,11 @@ export function select(session: Session, args: Token[], readOnly: boolean): stri
   if (unseen >= 0) session.untagged(`OK [UNSEEN ${unseen + 1}] The first unseen message`);
   session.untagged(`OK [UIDVALIDITY ${folder.uidValidity}] UIDs are valid`);
   session.untagged(`OK [UIDNEXT ${folder.uidNext}] The next UID`);
-  session.untagged(fixed ? 'OK [PERMANENTFLAGS ()] No flags can be changed' : 'OK [PERMANENTFLAGS (\\Answered \\Flagged \\Deleted \\Seen \\Draft \\*)] All flags can be changed');
+  session.untagged(
+    fixed
+      ? 'OK [PERMANENTFLAGS ()] No flags can be changed'
+      : 'OK [PERMANENTFLAGS (\\Answered \\Flagged \\Deleted \\Seen \\Draft \\*)] All flags can be changed',
+  );
   if (session.offers('CONDSTORE')) session.untagged(`OK [HIGHESTMODSEQ ${folder.modSeq}] The last change`);
   return fixed ? '[READ-ONLY] Done' : '[READ-WRITE] Done';
 }
@@ -129,7 +136,8 @@ export function rename(session: Session, args: Token[]): undefined {
   if (folder.name === 'INBOX') throw new No('CANNOT', 'The inbox keeps its name here');
   if (session.mailbox.folder(to)) throw new No('ALREADYEXISTS', 'There is such a folder already');
   for (const name of [...session.mailbox.folders.keys()]) {
-    if (name === folder.name || name.startsWith(`${folder.name}${SEPARATOR}`)) session.mailbox.rename(name, to + name.slice(folder.name.length));
+    if (name === folder.name || name.startsWith(`${folder.name}${SEPARATOR}`))
+      session.mailbox.rename(name, to + name.slice(folder.name.length));
   }
 }
 

@@ -1,5 +1,8 @@
 /** A token of a command (RFC 9051 §9). Texts are octets as latin1 strings. */
-export type Token = { type: 'atom'; value: string } | { type: 'string'; value: string } | { type: 'list'; items: Token[] };
+export type Token =
+  | { type: 'atom'; value: string }
+  | { type: 'string'; value: string }
+  | { type: 'list'; items: Token[] };
 
 export class BadCommand extends Error {}
 

@@ -2,7 +2,7 @@ import { printSequenceSet, rangesOf } from '../../src/core/sets/ranges';
 import type { Folder, Placed } from '../mailbox/folder';
 import { readInternalDate } from '../message/header';
 import { flagList, flagOf } from './flags';
-import { atomOf, BadCommand, decodeFolderName, itemsOf, textOf, type Token } from './grammar';
+import { atomOf, BadCommand, decodeFolderName, itemsOf, type Token, textOf } from './grammar';
 import { No, type Session } from './session';
 
 export function append(session: Session, args: Token[]): string {
@@ -58,7 +58,8 @@ export function store(session: Session, args: Token[], uid: boolean): string {
     }
     const flags = new Set(item[1] === '' ? [] : placed.flags);
     for (const flag of named) item[1] === '-' ? flags.delete(flag) : flags.add(flag);
-    if (flags.size !== placed.flags.size || [...flags].some((flag) => !placed.flags.has(flag))) changes.push({ placed, flags });
+    if (flags.size !== placed.flags.size || [...flags].some((flag) => !placed.flags.has(flag)))
+      changes.push({ placed, flags });
   }
   session.mailbox.setFlags(folder, changes);
   for (const { placed, number } of found) {
@@ -108,6 +109,9 @@ export function move(session: Session, args: Token[], uid: boolean): string {
 export function expunge(session: Session, args: Token[], uid: boolean): string {
   const folder = changeable(session);
   const among = uid ? session.messagesIn(textOf(args[0]), true).map(({ placed }) => placed) : folder.messages;
-  session.mailbox.expunge(folder, among.filter(({ flags }) => flags.has('deleted')));
+  session.mailbox.expunge(
+    folder,
+    among.filter(({ flags }) => flags.has('deleted')),
+  );
   return 'Done';
 }

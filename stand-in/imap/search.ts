@@ -4,7 +4,7 @@ import { parseSequenceSet, printSequenceSet, rangesOf } from '../../src/core/set
 import type { Placed } from '../mailbox/folder';
 import { type Entity, writeBody } from '../message/entity';
 import { fieldOf, readHeader, readStructured, writtenDay } from '../message/header';
-import { atomOf, BadCommand, itemsOf, textOf, type Token } from './grammar';
+import { atomOf, BadCommand, itemsOf, type Token, textOf } from './grammar';
 import { No, type Session } from './session';
 
 type Test = (placed: Placed, number: number) => boolean;
@@ -21,7 +21,8 @@ export async function search(session: Session, args: Token[], uid: boolean): Pro
     at += 2;
   }
   if (args[at]?.type === 'atom' && atomOf(args[at]) === 'CHARSET') {
-    if (!['UTF-8', 'US-ASCII'].includes(atomOf(args[at + 1]))) throw new No('BADCHARSET (US-ASCII UTF-8)', 'This charset is not known here');
+    if (!['UTF-8', 'US-ASCII'].includes(atomOf(args[at + 1])))
+      throw new No('BADCHARSET (US-ASCII UTF-8)', 'This charset is not known here');
     at += 2;
   }
   const compiler = new Compiler(args, at, session);
@@ -32,7 +33,10 @@ export async function search(session: Session, args: Token[], uid: boolean): Pro
     if (!placed.gone && test(placed, index + 1)) found.push(uid ? placed.uid : index + 1);
     if (index % 500 === 499) await breathe();
   }
-  const modSeq = compiler.asksModSeq && found.length > 0 ? Math.max(...view.filter(({ gone }) => !gone).map((placed) => placed.modSeq)) : undefined;
+  const modSeq =
+    compiler.asksModSeq && found.length > 0
+      ? Math.max(...view.filter(({ gone }) => !gone).map((placed) => placed.modSeq))
+      : undefined;
   if (!returned) {
     session.untagged(`SEARCH${found.map((number) => ` ${number}`).join('')}${modSeq ? ` (MODSEQ ${modSeq})` : ''}`);
     return;
@@ -190,12 +194,17 @@ function comparableCase(octets: string): string {
 
 function headerTest(name: string, wanted: string): Test {
   const text = comparable(wanted);
-  return ({ item }) => readHeader(item.entity().head).some((field) => field.name === name && decodedField(field.value).includes(text));
+  return ({ item }) =>
+    readHeader(item.entity().head).some((field) => field.name === name && decodedField(field.value).includes(text));
 }
 
 /** All that TEXT looks at: headers and the text parts, decoded. */
 function searchText(entity: Entity, withHeader: boolean): string {
-  const header = withHeader ? `${readHeader(entity.head).map(({ name, value }) => `${name}: ${decodedField(value)}`).join('\n')}\n` : '';
+  const header = withHeader
+    ? `${readHeader(entity.head)
+        .map(({ name, value }) => `${name}: ${decodedField(value)}`)
+        .join('\n')}\n`
+    : '';
   const { body } = entity;
   if (body.kind === 'multipart') return header + body.parts.map((part) => searchText(part, true)).join('\n');
   if (body.kind === 'message') return header + searchText(body.entity, true);
@@ -212,5 +221,8 @@ function decoded(octets: Buffer, encoding: 'base64' | 'quoted-printable'): Buffe
   if (encoding === 'base64') return Buffer.from(text, 'base64');
   // RFC 2045 §6.7.
   const joined = text.replace(/[ \t]+(?=\r?\n)/g, '').replace(/=\r?\n/g, '');
-  return Buffer.from(joined.replace(/=([0-9A-Fa-f]{2})/g, (_, hex: string) => String.fromCharCode(Number.parseInt(hex, 16))), 'latin1');
+  return Buffer.from(
+    joined.replace(/=([0-9A-Fa-f]{2})/g, (_, hex: string) => String.fromCharCode(Number.parseInt(hex, 16))),
+    'latin1',
+  );
 }

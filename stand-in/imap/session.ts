@@ -100,7 +100,8 @@ export class Session {
       selected.view = kept;
     }
     for (const [index, placed] of selected.view.entries()) {
-      if (!placed.gone && placed.modSeq > selected.modSeq) this.untagged(`${index + 1} FETCH (UID ${placed.uid} FLAGS ${flagList(placed)})`);
+      if (!placed.gone && placed.modSeq > selected.modSeq)
+        this.untagged(`${index + 1} FETCH (UID ${placed.uid} FLAGS ${flagList(placed)})`);
     }
     const known = selected.view.at(-1)?.uid ?? 0;
     const fresh = folder.messages.slice(indexOfUid(folder.messages, known + 1));

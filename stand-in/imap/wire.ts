@@ -1,7 +1,7 @@
 import { once } from 'node:events';
 import type { Socket } from 'node:net';
-import type { TLSSocket } from 'node:tls';
 import { setTimeout as sleep } from 'node:timers/promises';
+import type { TLSSocket } from 'node:tls';
 import type { Faults } from '../faults';
 
 /** The longest line and literal that are read. */
@@ -107,7 +107,9 @@ export class Wire {
 
   async flush(): Promise<void> {
     if (this.pendingSize === 0) return;
-    let octets: Buffer = Buffer.concat(this.pending.map((piece) => (typeof piece === 'string' ? Buffer.from(piece, 'latin1') : piece)));
+    let octets: Buffer = Buffer.concat(
+      this.pending.map((piece) => (typeof piece === 'string' ? Buffer.from(piece, 'latin1') : piece)),
+    );
     this.pending = [];
     this.pendingSize = 0;
     const { dropAfterBytes, bytesPerSecond } = this.faults();
@@ -129,7 +131,8 @@ export class Wire {
   private async send(octets: Buffer): Promise<void> {
     if (this.ended) throw new Disconnected();
     this.sent += octets.length;
-    if (!this.socket.write(octets)) await Promise.race([once(this.socket, 'drain'), once(this.socket, 'close')]).catch(() => undefined);
+    if (!this.socket.write(octets))
+      await Promise.race([once(this.socket, 'drain'), once(this.socket, 'close')]).catch(() => undefined);
   }
 
   close(): void {

@@ -27,7 +27,11 @@ export class Journal {
     const path = this.path();
     if (!path || !existsSync(path)) return [];
     const text = readFileSync(path, 'utf8');
-    return text.slice(0, text.lastIndexOf('\n') + 1).split('\n').filter(Boolean).map((line) => JSON.parse(line) as Change[]);
+    return text
+      .slice(0, text.lastIndexOf('\n') + 1)
+      .split('\n')
+      .filter(Boolean)
+      .map((line) => JSON.parse(line) as Change[]);
   }
 
   write(changes: Change[]): void {

@@ -41,9 +41,19 @@ export class Mailbox {
     for (const [index, message] of scenario.messages.entries()) {
       const ref = `b${index}`;
       this.items.set(ref, message.item);
-      const flags = [message.seen && 'seen', message.answered && 'answered', message.flagged && 'flagged', message.draft && 'draft'];
+      const flags = [
+        message.seen && 'seen',
+        message.answered && 'answered',
+        message.flagged && 'flagged',
+        message.draft && 'draft',
+      ];
       const folder = this.folders.get(message.folder) as Folder;
-      this.put(folder, folder.uidNext, { ref, item: message.item, received: message.received, flags: flags.filter((flag) => flag !== false) });
+      this.put(folder, folder.uidNext, {
+        ref,
+        item: message.item,
+        received: message.received,
+        flags: flags.filter((flag) => flag !== false),
+      });
     }
     for (const entry of journal.read()) for (const change of entry) this.apply(change);
     this.note();
@@ -111,13 +121,21 @@ export class Mailbox {
   copy(messages: readonly Placed[], to: Folder): Placed[] {
     const octets = messages.reduce((sum, { item }) => sum + item.size, 0);
     if (this.usedNow() + octets > this.limit) throw new OverQuota();
-    return this.add(to, messages.map(({ ref, received, flags }) => ({ ref, received, flags: [...flags] })));
+    return this.add(
+      to,
+      messages.map(({ ref, received, flags }) => ({ ref, received, flags: [...flags] })),
+    );
   }
 
   /** MOVE (RFC 6851): never in both folders, never in none, and no room needed. */
   move(from: Folder, messages: readonly Placed[], to: Folder): Placed[] {
     const first = to.uidNext;
-    const placed = messages.map(({ ref, received, flags }, index) => ({ uid: first + index, ref, received, flags: [...flags] }));
+    const placed = messages.map(({ ref, received, flags }, index) => ({
+      uid: first + index,
+      ref,
+      received,
+      flags: [...flags],
+    }));
     this.commit([
       { op: 'remove', folder: from.name, uids: rangesOf(messages.map(({ uid }) => uid)) },
       { op: 'add', folder: to.name, placed },
@@ -126,7 +144,8 @@ export class Mailbox {
   }
 
   expunge(folder: Folder, messages: readonly Placed[]): void {
-    if (messages.length > 0) this.commit([{ op: 'remove', folder: folder.name, uids: rangesOf(messages.map(({ uid }) => uid)) }]);
+    if (messages.length > 0)
+      this.commit([{ op: 'remove', folder: folder.name, uids: rangesOf(messages.map(({ uid }) => uid)) }]);
   }
 
   setFlags(folder: Folder, changes: readonly { placed: Placed; flags: Set<string> }[]): void {
@@ -135,13 +154,26 @@ export class Mailbox {
       const key = [...flags].sort().join(' ');
       groups.set(key, [...(groups.get(key) ?? []), placed.uid]);
     }
-    const entries = [...groups].map(([key, uids]): Change => ({ op: 'flags', folder: folder.name, uids: rangesOf(uids), flags: key.split(' ').filter(Boolean) }));
+    const entries = [...groups].map(
+      ([key, uids]): Change => ({
+        op: 'flags',
+        folder: folder.name,
+        uids: rangesOf(uids),
+        flags: key.split(' ').filter(Boolean),
+      }),
+    );
     if (entries.length > 0) this.commit(entries);
   }
 
   private add(folder: Folder, messages: { ref: string; received: number; flags: string[] }[]): Placed[] {
     const first = folder.uidNext;
-    this.commit([{ op: 'add', folder: folder.name, placed: messages.map((message, index) => ({ uid: first + index, ...message })) }]);
+    this.commit([
+      {
+        op: 'add',
+        folder: folder.name,
+        placed: messages.map((message, index) => ({ uid: first + index, ...message })),
+      },
+    ]);
     return folder.messages.slice(indexOfUid(folder.messages, first));
   }
 
@@ -165,7 +197,8 @@ export class Mailbox {
     const folder = this.folders.get(change.folder) as Folder;
     switch (change.op) {
       case 'add':
-        for (const message of change.placed) this.put(folder, message.uid, { ...message, item: this.itemOf(message.ref) });
+        for (const message of change.placed)
+          this.put(folder, message.uid, { ...message, item: this.itemOf(message.ref) });
         break;
       case 'remove':
         this.take(folder, new Set(numbersOf(change.uids)));
@@ -206,7 +239,16 @@ export class Mailbox {
   }
 
   private makeFolder(name: string, uidValidity: number, use: string | undefined): Folder {
-    const folder: Folder = { name, use, uidValidity, uidNext: 1, modSeq: ++this.modSeq, messages: [], bytes: 0, readOnly: use === '\\All' };
+    const folder: Folder = {
+      name,
+      use,
+      uidValidity,
+      uidNext: 1,
+      modSeq: ++this.modSeq,
+      messages: [],
+      bytes: 0,
+      readOnly: use === '\\All',
+    };
     this.folders.set(name, folder);
     return folder;
   }
@@ -214,7 +256,15 @@ export class Mailbox {
   private put(folder: Folder, uid: number, message: NewMessage): Placed {
     folder.modSeq = ++this.modSeq;
     const { ref, item, received } = message;
-    const placed: Placed = { uid, ref, item, received, flags: new Set(message.flags), modSeq: this.modSeq, gone: false };
+    const placed: Placed = {
+      uid,
+      ref,
+      item,
+      received,
+      flags: new Set(message.flags),
+      modSeq: this.modSeq,
+      gone: false,
+    };
     folder.messages.push(placed);
     folder.uidNext = uid + 1;
     folder.bytes += item.size;

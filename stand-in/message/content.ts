@@ -49,7 +49,9 @@ function base64Block(seed: number): Buffer {
 export type LinePool = readonly string[];
 
 /** A run of lines drawn from a pool by a seed, quoted to a depth; or one line as it stands. */
-export type TextSegment = { seed: number; lines: number; pool: LinePool; depth: number } | { line: string; depth: number };
+export type TextSegment =
+  | { seed: number; lines: number; pool: LinePool; depth: number }
+  | { line: string; depth: number };
 
 /** A text part (US-ASCII or 8-bit octets as latin1) made of segments. */
 export function textBody(segments: readonly TextSegment[]): LeafBody {
@@ -62,7 +64,8 @@ export function textBody(segments: readonly TextSegment[]): LeafBody {
     } else {
       lines += segment.lines;
       size += segment.lines * (2 + 2 * segment.depth);
-      for (let index = 0; index < segment.lines; index++) size += (segment.pool[drawn(segment, index)] as string).length;
+      for (let index = 0; index < segment.lines; index++)
+        size += (segment.pool[drawn(segment, index)] as string).length;
     }
   }
   const write = () => {
@@ -70,7 +73,9 @@ export function textBody(segments: readonly TextSegment[]): LeafBody {
     for (const segment of segments) {
       const quote = '> '.repeat(segment.depth);
       if ('line' in segment) out.push(quote, segment.line, CRLF);
-      else for (let index = 0; index < segment.lines; index++) out.push(quote, segment.pool[drawn(segment, index)] as string, CRLF);
+      else
+        for (let index = 0; index < segment.lines; index++)
+          out.push(quote, segment.pool[drawn(segment, index)] as string, CRLF);
     }
     return Buffer.from(out.join(''), 'latin1');
   };

@@ -78,7 +78,8 @@ export function writeBody(body: Body): Buffer {
       return writeEntity(body.entity);
     case 'multipart': {
       const pieces: Buffer[] = [];
-      for (const part of body.parts) pieces.push(Buffer.from(`--${body.boundary}\r\n`), writeEntity(part), Buffer.from('\r\n'));
+      for (const part of body.parts)
+        pieces.push(Buffer.from(`--${body.boundary}\r\n`), writeEntity(part), Buffer.from('\r\n'));
       pieces.push(Buffer.from(`--${body.boundary}--\r\n`));
       return Buffer.concat(pieces);
     }

@@ -66,7 +66,8 @@ export function encodeWords(text: string): string {
 /** A display name and address as a mailbox (RFC 5322 §3.4). */
 export function writeMailbox(name: string, address: string): string {
   if (name === '') return address;
-  if (/^[\x20-\x7e]*$/.test(name)) return /^[A-Za-z0-9 ]+$/.test(name) ? `${name} <${address}>` : `"${name.replace(/["\\]/g, '\\$&')}" <${address}>`;
+  if (/^[\x20-\x7e]*$/.test(name))
+    return /^[A-Za-z0-9 ]+$/.test(name) ? `${name} <${address}>` : `"${name.replace(/["\\]/g, '\\$&')}" <${address}>`;
   return `${encodeWords(name)} <${address}>`;
 }
 
@@ -146,7 +147,11 @@ export function readAddresses(field: string | undefined): EnvelopeAddress[] {
     if (angle === null && plain === '') return;
     const name = angle === null ? comment : plain === '' ? comment : plain;
     const cut = address.lastIndexOf('@');
-    list.push({ name, mailbox: cut < 0 ? address : address.slice(0, cut), host: cut < 0 ? '' : address.slice(cut + 1) });
+    list.push({
+      name,
+      mailbox: cut < 0 ? address : address.slice(0, cut),
+      host: cut < 0 ? '' : address.slice(cut + 1),
+    });
   };
   const reset = () => {
     words = [];

@@ -1,4 +1,4 @@
-import { bodyLines, bodySize, type Body, type Entity, entitySize, writeBody, writeEntity } from './entity';
+import { type Body, bodyLines, bodySize, type Entity, entitySize, writeBody, writeEntity } from './entity';
 import { fieldsOf, readAddresses, readHeader, readStructured } from './header';
 import { parseEntity } from './parse';
 
@@ -72,7 +72,9 @@ export function bodyStructure(entity: Entity, extended: boolean): string {
   const fields = fieldsOf(head);
   const type = readStructured(fields.get('content-type') ?? 'text/plain; charset=us-ascii');
   const [main = 'text', sub = 'plain'] = type.value.toUpperCase().split('/');
-  const tail = extended ? ` ${disposition(fields.get('content-disposition'))} ${imapString(fields.get('content-language'))} ${imapString(fields.get('content-location'))}` : '';
+  const tail = extended
+    ? ` ${disposition(fields.get('content-disposition'))} ${imapString(fields.get('content-language'))} ${imapString(fields.get('content-location'))}`
+    : '';
   if (body.kind === 'multipart') {
     const parts = body.parts.map((part) => bodyStructure(part, extended)).join('');
     return `(${parts} ${imapString(sub)}${extended ? ` ${parameterList(type.parameters)}${tail}` : ''})`;
@@ -86,7 +88,8 @@ export function bodyStructure(entity: Entity, extended: boolean): string {
     imapString((fields.get('content-transfer-encoding') ?? '7bit').toUpperCase()),
     `${bodySize(body)}`,
   ];
-  if (body.kind === 'message') basic.push(envelope(body.entity.head), bodyStructure(body.entity, extended), `${bodyLines(body)}`);
+  if (body.kind === 'message')
+    basic.push(envelope(body.entity.head), bodyStructure(body.entity, extended), `${bodyLines(body)}`);
   else if (main === 'TEXT') basic.push(`${bodyLines(body)}`);
   return `(${basic.join(' ')}${extended ? ` ${imapString(fields.get('content-md5'))}${tail}` : ''})`;
 }
@@ -140,7 +143,12 @@ export function section(item: Item, name: string): Buffer | null {
 
 function headerSection(head: string, kind: string, names: string): string {
   if (kind === 'HEADER') return head;
-  const wanted = new Set(names.toLowerCase().split(/\s+/).map((name) => name.replace(/^"|"$/g, '')));
+  const wanted = new Set(
+    names
+      .toLowerCase()
+      .split(/\s+/)
+      .map((name) => name.replace(/^"|"$/g, '')),
+  );
   const keep = !kind.startsWith('HEADER.FIELDS.NOT');
   let out = '';
   for (const { name, raw } of readHeader(head)) if (wanted.has(name) === keep) out += raw;

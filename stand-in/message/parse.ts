@@ -1,5 +1,5 @@
-import type { Body, Entity } from './entity';
 import { exactBody } from './content';
+import type { Body, Entity } from './entity';
 import { fieldOf, readStructured } from './header';
 
 /** Parts nested deeper are left as they are. */

@@ -1,4 +1,4 @@
-import { binaryBody, exactBody, type LinePool, textBody, type TextSegment } from '../message/content';
+import { binaryBody, exactBody, type LinePool, type TextSegment, textBody } from '../message/content';
 import type { Body, Entity } from '../message/entity';
 import { encodeWords, writeDate, writeHeader, writeMailbox } from '../message/header';
 import { Random, seedOf } from '../message/random';
@@ -41,7 +41,10 @@ export function compose(letter: Letter): Entity {
   const content = withFiles(letter, withHtml(letter, random), random);
   const fields: [string, string][] = [['Return-Path', `<${letter.from?.address ?? ''}>`]];
   if (letter.date !== null) {
-    fields.push(['Received', `from mx.saltmarshlane.example by store.saltmarshlane.example with ESMTPS;\r\n ${writeDate(letter.date)}`]);
+    fields.push([
+      'Received',
+      `from mx.saltmarshlane.example by store.saltmarshlane.example with ESMTPS;\r\n ${writeDate(letter.date)}`,
+    ]);
     fields.push(['Date', writeDate(letter.date)]);
   }
   if (letter.from) fields.push(['From', writeMailbox(letter.from.name, letter.from.address)]);
@@ -66,10 +69,14 @@ interface Content {
 const entityOf = (content: Content): Entity => ({ head: writeHeader(content.type), body: content.body });
 
 function multipart(subtype: string, boundary: string, parts: Entity[]): Content {
-  return { type: [['Content-Type', `multipart/${subtype}; boundary="${boundary}"`]], body: { kind: 'multipart', boundary, parts } };
+  return {
+    type: [['Content-Type', `multipart/${subtype}; boundary="${boundary}"`]],
+    body: { kind: 'multipart', boundary, parts },
+  };
 }
 
-const boundaryOf = (random: Random, mark: string) => `=_${mark}_${random.below(0x7fffffff).toString(36)}${random.below(0x7fffffff).toString(36)}`;
+const boundaryOf = (random: Random, mark: string) =>
+  `=_${mark}_${random.below(0x7fffffff).toString(36)}${random.below(0x7fffffff).toString(36)}`;
 
 function withHtml(letter: Letter, random: Random): Content {
   const text: Content = { type: TEXT_TYPE, body: textBody(letter.text) };
@@ -91,7 +98,10 @@ function withHtml(letter: Letter, random: Random): Content {
 
 function withFiles(letter: Letter, content: Content, random: Random): Content {
   if (!letter.files?.length) return content;
-  return multipart('mixed', boundaryOf(random, 'mix'), [entityOf(content), ...letter.files.map((file) => attach(file))]);
+  return multipart('mixed', boundaryOf(random, 'mix'), [
+    entityOf(content),
+    ...letter.files.map((file) => attach(file)),
+  ]);
 }
 
 /** RFC 2231 for names that are not US-ASCII, else a quoted string. */

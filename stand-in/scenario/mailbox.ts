@@ -3,7 +3,20 @@ import { generatedItem, type Item } from '../message/item';
 import { Random, seedOf } from '../message/random';
 import { type Attachment, compose, type Letter } from './compose';
 import { ODDITIES } from './oddities';
-import { BEES_LIST, COMMITTEE, FENWATER, FORMS, METERS, PARISH, people, type Person, SECRETARY, shops, SUPPLY_POST, WEATHER } from './people';
+import {
+  BEES_LIST,
+  COMMITTEE,
+  FENWATER,
+  FORMS,
+  METERS,
+  PARISH,
+  type Person,
+  people,
+  SECRETARY,
+  SUPPLY_POST,
+  shops,
+  WEATHER,
+} from './people';
 import { LETTER_LINES, LIST_LINES, NOTICE_LINES, OFFER_LINES, SUBJECTS } from './words';
 
 export type ScenarioSize = 'full' | 'small';
@@ -100,7 +113,9 @@ export function scenario(day: string, size: ScenarioSize): Scenario {
   const target = limit * (USED - NOT_MAIL);
   const items = scaleTo(target, plans, limit * TRASH);
   const messages = items.map(({ plan, item }) => placed(plan, item));
-  messages.push(...duplicates(messages, Math.round(600 * part), target - messages.reduce((sum, { item }) => sum + item.size, 0)));
+  messages.push(
+    ...duplicates(messages, Math.round(600 * part), target - messages.reduce((sum, { item }) => sum + item.size, 0)),
+  );
   messages.push(...oddities(Math.max(ODDITIES.length, Math.round(60 * part)), writer.end));
   messages.sort((a, b) => a.received - b.received);
   return { folders: FOLDERS, messages, limit, notMail: Math.round(limit * NOT_MAIL) };
@@ -122,7 +137,10 @@ function placed(plan: Plan, item: Item): ScenarioMessage {
 /** Makes items of plans, the scaled files grown so that all together come to a number of octets. */
 function scaleTo(octets: number, plans: Plan[], trashOctets: number): { plan: Plan; item: Item }[] {
   const filesOf = (plan: Plan) => (plan.letter.files ?? []).reduce((sum, file) => sum + file.octets * 1.369, 0);
-  const sized = plans.map((plan) => ({ plan, item: plan.scaled ? undefined : generatedItem(() => compose(plan.letter)) }));
+  const sized = plans.map((plan) => ({
+    plan,
+    item: plan.scaled ? undefined : generatedItem(() => compose(plan.letter)),
+  }));
   const scaleIn = (trash: boolean, aim: number) => {
     let fixed = 0;
     let scaled = 0;
@@ -150,7 +168,12 @@ function duplicates(messages: readonly ScenarioMessage[], count: number, room: n
   let left = room;
   for (let tries = 0; copies.length < count && tries < count * 50; tries++) {
     const original = random.pick(messages);
-    if (original.folder === 'Trash' || original.folder === 'Drafts' || original.item.size > (left / (count - copies.length)) * 2) continue;
+    if (
+      original.folder === 'Trash' ||
+      original.folder === 'Drafts' ||
+      original.item.size > (left / (count - copies.length)) * 2
+    )
+      continue;
     left -= original.item.size;
     copies.push({ ...original, folder: random.chance(0.8) ? 'From the old computer' : original.folder });
   }
@@ -161,7 +184,12 @@ function oddities(count: number, end: number): ScenarioMessage[] {
   return Array.from({ length: count }, (_, n) => {
     const make = ODDITIES[n % ODDITIES.length] as (n: number) => ReturnType<(typeof ODDITIES)[number]>;
     const base = { seen: n % 2 === 0, answered: false, flagged: false, draft: false };
-    return { ...base, folder: n % 3 === 0 ? 'Märkte & Feste' : 'INBOX', item: generatedItem(() => make(n)), received: end - (n + 1) * 37 * DAY };
+    return {
+      ...base,
+      folder: n % 3 === 0 ? 'Märkte & Feste' : 'INBOX',
+      item: generatedItem(() => make(n)),
+      received: end - (n + 1) * 37 * DAY,
+    };
   });
 }
 
@@ -227,7 +255,11 @@ class Writer {
     return [{ seed, lines: count, pool, depth: 0 }];
   }
 
-  private add(folder: string, letter: Letter, rest: Omit<Plan, 'folder' | 'letter' | 'scaled'> & { scaled?: boolean } = {}): void {
+  private add(
+    folder: string,
+    letter: Letter,
+    rest: Omit<Plan, 'folder' | 'letter' | 'scaled'> & { scaled?: boolean } = {},
+  ): void {
     this.plans.push({ folder, letter, scaled: false, ...rest });
   }
 
@@ -248,7 +280,10 @@ class Writer {
           to: [SECRETARY],
           subject: `${subject}, ${hour} h`,
           messageId: this.id(seed, from),
-          extra: [['Auto-Submitted', 'auto-generated'], ['Precedence', 'bulk']],
+          extra: [
+            ['Auto-Submitted', 'auto-generated'],
+            ['Precedence', 'bulk'],
+          ],
           text: this.lines(seed, random.between(18, 50), NOTICE_LINES),
         },
         { seen: random.chance(0.9) ? 0.92 : seen },
@@ -268,7 +303,10 @@ class Writer {
       messageId: this.id(seed, from),
       extra: [
         ['List-Id', `${from.name} <news.${host}>`],
-        ['List-Unsubscribe', `<mailto:leave@${host}?subject=${seed.toString(36)}>,\r\n <https://${host}/leave/${seed.toString(36)}>`],
+        [
+          'List-Unsubscribe',
+          `<mailto:leave@${host}?subject=${seed.toString(36)}>,\r\n <https://${host}/leave/${seed.toString(36)}>`,
+        ],
         ['List-Unsubscribe-Post', 'List-Unsubscribe=One-Click'],
         ['Precedence', 'bulk'],
       ],
@@ -311,7 +349,10 @@ class Writer {
             ['List-Unsubscribe', '<mailto:leave-talk@bees.example>'],
             ['Precedence', 'list'],
           ],
-          text: [...this.lines(seed, random.between(6, 30), LIST_LINES), { seed: seed + 1, lines: random.between(0, 40), pool: LIST_LINES, depth: 1 }],
+          text: [
+            ...this.lines(seed, random.between(6, 30), LIST_LINES),
+            { seed: seed + 1, lines: random.between(0, 40), pool: LIST_LINES, depth: 1 },
+          ],
           files,
         },
         { seen: 0.85, answered: 0.01 },
@@ -327,7 +368,12 @@ class Writer {
       const from = this.suppliers[Math.floor(this.suppliers.length * random.next() ** 1.6)] as Person;
       const what = random.pick(SUBJECTS.orders);
       const number = `${20_000 + random.below(70_000)}`;
-      const pdf = { name: `${what.replace(/ /g, '-')}-${number}.pdf`, type: 'application/pdf', seed, octets: Math.round(random.spread(95_000, 0.55)) };
+      const pdf = {
+        name: `${what.replace(/ /g, '-')}-${number}.pdf`,
+        type: 'application/pdf',
+        seed,
+        octets: Math.round(random.spread(95_000, 0.55)),
+      };
       this.add(
         what === 'Delivery note' ? 'Suppliers/Deliveries' : random.chance(0.7) ? 'Suppliers/Invoices' : 'Suppliers',
         {
@@ -354,9 +400,22 @@ class Writer {
       const random = new Random(threadSeed);
       const subject = `${random.pick(SUBJECTS.committee)}${random.chance(0.3) ? `, ${random.between(2, 9)}` : ''}`;
       const length = Math.min(count - written, random.between(2, 18));
-      const folder = random.pick(['Committee', 'Committee', 'Committee/Minutes', 'Committee/Site plans', 'INBOX', 'Archive', 'Archive/2019']);
+      const folder = random.pick([
+        'Committee',
+        'Committee',
+        'Committee/Minutes',
+        'Committee/Site plans',
+        'INBOX',
+        'Archive',
+        'Archive/2019',
+      ]);
       const plan: Attachment | undefined = random.chance(0.22)
-        ? { name: random.chance(0.3) ? 'Lageplan Gräben.pdf' : `plan-${thread}.pdf`, type: 'application/pdf', seed: threadSeed, octets: Math.round(random.spread(210_000, 0.6)) }
+        ? {
+            name: random.chance(0.3) ? 'Lageplan Gräben.pdf' : `plan-${thread}.pdf`,
+            type: 'application/pdf',
+            seed: threadSeed,
+            octets: Math.round(random.spread(210_000, 0.6)),
+          }
         : undefined;
       let date = this.when(random);
       let said: TextSegment[] = [];
@@ -365,7 +424,10 @@ class Writer {
         const seed = this.seed();
         const from = random.pick(COMMITTEE);
         const own = this.lines(seed, random.between(3, 14), LETTER_LINES);
-        const text = n === 0 ? own : [...own, { line: '', depth: 0 }, ...said.map((segment) => ({ ...segment, depth: segment.depth + 1 }))];
+        const text =
+          n === 0
+            ? own
+            : [...own, { line: '', depth: 0 }, ...said.map((segment) => ({ ...segment, depth: segment.depth + 1 }))];
         const messageId = this.id(seed, from);
         this.add(
           folder,
@@ -421,7 +483,14 @@ class Writer {
       const random = new Random(seed);
       const what = random.pick(SUBJECTS.council);
       const files = random.chance(0.25)
-        ? [{ name: `${what} ${n}.pdf`, type: 'application/pdf', seed: seedOf(9, n % 300), octets: Math.round(random.spread(120_000, 0.7)) }]
+        ? [
+            {
+              name: `${what} ${n}.pdf`,
+              type: 'application/pdf',
+              seed: seedOf(9, n % 300),
+              octets: Math.round(random.spread(120_000, 0.7)),
+            },
+          ]
         : [];
       this.add(
         random.chance(0.2) ? 'Council/Planning' : random.chance(0.75) ? 'Council' : 'INBOX',
@@ -432,7 +501,10 @@ class Writer {
           to: [SECRETARY],
           subject: `${what} ${n + 1}`,
           messageId: this.id(seed, PARISH),
-          extra: [['List-Unsubscribe', '<mailto:leave@parish.example>'], ['Precedence', 'bulk']],
+          extra: [
+            ['List-Unsubscribe', '<mailto:leave@parish.example>'],
+            ['Precedence', 'bulk'],
+          ],
           text: this.lines(seed, random.between(10, 60), LETTER_LINES),
           files,
         },
@@ -454,7 +526,10 @@ class Writer {
         to: [SECRETARY],
         subject: `New entry on the waiting list: ${who.name}`,
         messageId: this.id(seed, FORMS),
-        extra: [['Auto-Submitted', 'auto-generated'], ['Reply-To', who.address]],
+        extra: [
+          ['Auto-Submitted', 'auto-generated'],
+          ['Reply-To', who.address],
+        ],
         text: this.lines(seed, random.between(8, 14), LETTER_LINES),
       });
     }
@@ -494,7 +569,9 @@ class Writer {
       const from = random.chance(0.6) ? (COMMITTEE[0] as Person) : random.pick(COMMITTEE);
       const large = random.chance(0.24);
       const number = large ? random.between(3, 14) : random.between(1, 3);
-      const files = Array.from({ length: number }, (_, k) => this.picture(seedOf(seed, k), random.spread(large ? 1_150_000 : 420_000, 0.3), n * 7 + k));
+      const files = Array.from({ length: number }, (_, k) =>
+        this.picture(seedOf(seed, k), random.spread(large ? 1_150_000 : 420_000, 0.3), n * 7 + k),
+      );
       this.add(
         random.pick(['Photographs', 'Photographs', 'Photographs/Open days', 'Committee/Site plans', 'INBOX']),
         {
@@ -502,7 +579,13 @@ class Writer {
           date: this.when(random),
           from,
           to: [SECRETARY],
-          subject: random.pick(['Open day, photographs', 'Plot inspection, pictures', 'Summer show, winners', 'The flood on the lower plots', 'Hedge laying, photographs attached']),
+          subject: random.pick([
+            'Open day, photographs',
+            'Plot inspection, pictures',
+            'Summer show, winners',
+            'The flood on the lower plots',
+            'Hedge laying, photographs attached',
+          ]),
           messageId: this.id(seed, from),
           text: this.lines(seed, random.between(2, 8), LETTER_LINES),
           files,
@@ -518,8 +601,16 @@ class Writer {
       const seed = this.seed();
       const random = new Random(seed);
       const from = random.chance(0.4) ? FENWATER : (this.shops[random.below(12)] as Person);
-      const pdf = { name: 'catalogue.pdf', type: 'application/pdf', seed, octets: Math.round(random.spread(6_200_000, 0.3)) };
-      this.add(random.chance(0.5) ? 'INBOX' : 'Offers', this.offer(from, seed, this.when(random), [pdf]), { scaled: true, seen: 0.7 });
+      const pdf = {
+        name: 'catalogue.pdf',
+        type: 'application/pdf',
+        seed,
+        octets: Math.round(random.spread(6_200_000, 0.3)),
+      };
+      this.add(random.chance(0.5) ? 'INBOX' : 'Offers', this.offer(from, seed, this.when(random), [pdf]), {
+        scaled: true,
+        seen: 0.7,
+      });
     }
   }
 
@@ -529,7 +620,12 @@ class Writer {
       const seed = this.seed();
       const random = new Random(seed);
       const from = COMMITTEE[0] as Person;
-      const film = { name: `flight-${n + 1}.mp4`, type: 'video/mp4', seed, octets: Math.round(random.between(14_000_000, 26_000_000)) };
+      const film = {
+        name: `flight-${n + 1}.mp4`,
+        type: 'video/mp4',
+        seed,
+        octets: Math.round(random.between(14_000_000, 26_000_000)),
+      };
       this.add(
         'Photographs',
         {
@@ -552,7 +648,9 @@ class Writer {
     for (let n = 0; n < count; n++) {
       const seed = this.seed();
       const random = new Random(seed);
-      const to = random.chance(0.35) ? random.pick(COMMITTEE) : (this.holders[Math.floor(this.holders.length * random.next() ** 2)] as Person);
+      const to = random.chance(0.35)
+        ? random.pick(COMMITTEE)
+        : (this.holders[Math.floor(this.holders.length * random.next() ** 2)] as Person);
       const files = random.chance(0.12)
         ? [{ name: 'lease.pdf', type: 'application/pdf', seed: seedOf(3, n % 40), octets: 160_000 + (n % 40) * 9_000 }]
         : [];
@@ -565,7 +663,10 @@ class Writer {
           to: [to],
           subject: `Re: ${random.pick(SUBJECTS.letters)}`,
           messageId: this.id(seed, SECRETARY),
-          text: [...this.lines(seed, random.between(3, 20), LETTER_LINES), { seed: seed + 1, lines: random.between(0, 30), pool: LETTER_LINES, depth: 1 }],
+          text: [
+            ...this.lines(seed, random.between(3, 20), LETTER_LINES),
+            { seed: seed + 1, lines: random.between(0, 30), pool: LETTER_LINES, depth: 1 },
+          ],
           files,
         },
         { seen: 1 },
@@ -614,7 +715,12 @@ class Writer {
       const random = new Random(seed);
       const from = random.pick([FENWATER, SUPPLY_POST, ...this.shops]);
       const large = random.chance(0.06);
-      const pdf = { name: 'price list.pdf', type: 'application/pdf', seed, octets: Math.round(random.spread(1_000_000, 0.6)) };
+      const pdf = {
+        name: 'price list.pdf',
+        type: 'application/pdf',
+        seed,
+        octets: Math.round(random.spread(1_000_000, 0.6)),
+      };
       this.add('Trash', this.offer(from, seed, this.when(random), large ? [pdf] : []), { scaled: large, seen: 0.8 });
     }
   }

@@ -6,7 +6,10 @@ export interface Person {
   address: string;
 }
 
-export const SECRETARY: Person = { name: 'Secretary, Saltmarsh Lane Allotments', address: 'secretary@saltmarshlane.example' };
+export const SECRETARY: Person = {
+  name: 'Secretary, Saltmarsh Lane Allotments',
+  address: 'secretary@saltmarshlane.example',
+};
 
 export const WEATHER: Person = { name: 'Saltmarsh weather station', address: 'station@wx.saltmarshlane.example' };
 export const METERS: Person = { name: 'Water meter readings', address: 'readings@meters.example' };
@@ -16,12 +19,51 @@ export const PARISH: Person = { name: 'Parish Council', address: 'circulars@pari
 export const FORMS: Person = { name: 'Plot waiting list form', address: 'no-reply@forms.example' };
 export const BEES_LIST = { id: 'talk.bees.example', address: 'talk@bees.example', name: 'Bee talk' };
 
-const HOSTS = ['post.example', 'brackenmail.example', 'letterbox.example', 'marshnet.example', 'farmgate.example', 'tidewatch.example',
-  'ferryline.example', 'lanepost.example'];
+const HOSTS = [
+  'post.example',
+  'brackenmail.example',
+  'letterbox.example',
+  'marshnet.example',
+  'farmgate.example',
+  'tidewatch.example',
+  'ferryline.example',
+  'lanepost.example',
+];
 
-const SHOP_WORDS = ['Glasshouse', 'Tool Hire', 'Pellet', 'Cloche', 'Bulb', 'Trellis', 'Orchard', 'Hedge', 'Potting Shed', 'Compost', 'Barrow', 'Twine',
-  'Netting', 'Seedling', 'Rootstock', 'Polytunnel', 'Mulch', 'Sundial', 'Weathervane', 'Birdbox'];
-const SHOP_ENDS = ['Weekly', 'Direct', 'Traders', 'House', 'Supplies', 'and Sons', 'Corner', 'Works', 'Market', 'Depot'];
+const SHOP_WORDS = [
+  'Glasshouse',
+  'Tool Hire',
+  'Pellet',
+  'Cloche',
+  'Bulb',
+  'Trellis',
+  'Orchard',
+  'Hedge',
+  'Potting Shed',
+  'Compost',
+  'Barrow',
+  'Twine',
+  'Netting',
+  'Seedling',
+  'Rootstock',
+  'Polytunnel',
+  'Mulch',
+  'Sundial',
+  'Weathervane',
+  'Birdbox',
+];
+const SHOP_ENDS = [
+  'Weekly',
+  'Direct',
+  'Traders',
+  'House',
+  'Supplies',
+  'and Sons',
+  'Corner',
+  'Works',
+  'Market',
+  'Depot',
+];
 
 const plain = (text: string) => text.toLowerCase().replace(/[^a-z0-9]+/g, '');
 
@@ -32,7 +74,10 @@ export function people(count: number, seed: number, host?: string): Person[] {
     const first = FIRST_NAMES[index % FIRST_NAMES.length] as string;
     const last = LAST_NAMES[Math.floor(index / FIRST_NAMES.length + index * 7) % LAST_NAMES.length] as string;
     const suffix = index >= FIRST_NAMES.length * LAST_NAMES.length ? `${index}` : '';
-    return { name: `${first} ${last}`, address: `${plain(first)}.${plain(last)}${suffix || index}@${host ?? random.pick(HOSTS)}` };
+    return {
+      name: `${first} ${last}`,
+      address: `${plain(first)}.${plain(last)}${suffix || index}@${host ?? random.pick(HOSTS)}`,
+    };
   });
 }
 
@@ -57,5 +102,5 @@ export const COMMITTEE: Person[] = [
   { name: 'Piers Cattermole', address: 'piers.cattermole@marshnet.example' },
   { name: 'Zoë Brackenbury', address: 'zoe@brackenbury.example' },
   { name: 'Anselm Wrenfield', address: 'anselm@farmgate.example' },
-  { name: '千代 Marsh', address: 'chiyo@tidewatch.example' },
+  { name: 'Søren Marsh', address: 'soren@tidewatch.example' },
 ];

@@ -1,5 +1,5 @@
-import { listen, eventsAfter, lastEventId, type StoredEvent } from '../../store/events';
 import type { Database } from '../../store/database';
+import { eventsAfter, lastEventId, listen, type StoredEvent } from '../../store/events';
 import { invalid } from '../problem';
 import { route } from '../route';
 
@@ -35,7 +35,8 @@ export const events = route({
   summary: 'Server-sent events `scan`, `run`, `level` and `index`; Last-Event-ID catches up.',
   async handle({ environment: { database }, account, request }) {
     const given = request.headers.get('last-event-id');
-    if (given !== null && !/^\d{1,15}$/.test(given)) throw invalid('Last-Event-ID is no number.', [{ field: 'Last-Event-ID' }]);
+    if (given !== null && !/^\d{1,15}$/.test(given))
+      throw invalid('Last-Event-ID is no number.', [{ field: 'Last-Event-ID' }]);
     let after = given === null ? await lastEventId(database) : Number(given);
     bell ??= new Bell(database);
     const encoder = new TextEncoder();
@@ -77,6 +78,8 @@ export const events = route({
         stop();
       },
     });
-    return new Response(body, { headers: { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' } });
+    return new Response(body, {
+      headers: { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' },
+    });
   },
 });

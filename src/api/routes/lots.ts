@@ -44,7 +44,9 @@ export const makeLot = route({
     });
     if (lot.messages === 0) {
       await dropLot(environment.database, account.id, lot.id);
-      throw invalid('Nothing matches, so there is nothing to mark.', [{ field: body.where === undefined ? 'ids' : 'where', expected: 'messages that are there' }]);
+      throw invalid('Nothing matches, so there is nothing to mark.', [
+        { field: body.where === undefined ? 'ids' : 'where', expected: 'messages that are there' },
+      ]);
     }
     return shownLot(lot);
   },

@@ -5,8 +5,8 @@ import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
 import { type Account, saveSettings } from '../../store/accounts';
 import { transaction } from '../../store/database';
-import { foldersOf } from '../../store/folders';
 import { tell } from '../../store/events';
+import { foldersOf } from '../../store/folders';
 import { enqueue } from '../../store/jobs';
 import { accountLevel } from '../../store/level';
 import { amountOf, type Cursor, messageById, pageOfMessages } from '../../store/messages';
@@ -34,8 +34,11 @@ export const changeSettings = route({
   async handle({ environment, account, body }) {
     const { database } = environment;
     if (body.trashFolder) {
-      const known = (await foldersOf(database, account.id)).some(({ path, repeats }) => path === body.trashFolder && !repeats);
-      if (!known) throw invalid('There is no such folder.', [{ field: 'trashFolder', expected: 'the path of a folder' }]);
+      const known = (await foldersOf(database, account.id)).some(
+        ({ path, repeats }) => path === body.trashFolder && !repeats,
+      );
+      if (!known)
+        throw invalid('There is no such folder.', [{ field: 'trashFolder', expected: 'the path of a folder' }]);
     }
     const changes = Object.fromEntries(Object.entries(body).filter(([, value]) => value !== undefined));
     await saveSettings(database, account.id, changes);
@@ -60,7 +63,10 @@ export const startScan = route({
       await enqueue(client, account.id, 'scan', opened.scan.id);
       return opened;
     });
-    return new Response(JSON.stringify(shownScan(scan)), { status: isNew ? 202 : 200, headers: { 'content-type': 'application/json' } });
+    return new Response(JSON.stringify(shownScan(scan)), {
+      status: isNew ? 202 : 200,
+      headers: { 'content-type': 'application/json' },
+    });
   },
 });
 
@@ -71,7 +77,10 @@ export const showScan = route({
   response: s.Scan,
   async handle({ environment, account, parameters }) {
     const { database } = environment;
-    const scan = parameters.scan === 'last' ? await lastScan(database, account.id) : await scanById(database, account.id, Number(parameters.scan));
+    const scan =
+      parameters.scan === 'last'
+        ? await lastScan(database, account.id)
+        : await scanById(database, account.id, Number(parameters.scan));
     if (!scan) throw notFound();
     return shownScan(scan);
   },
@@ -87,7 +96,9 @@ export const showLevel = route({
     const { target } = account.settings;
     return {
       ...level,
-      ...(reading?.messageLimit != null ? { messageLimit: reading.messageLimit, messagesUsed: reading.messages ?? 0 } : {}),
+      ...(reading?.messageLimit != null
+        ? { messageLimit: reading.messageLimit, messagesUsed: reading.messages ?? 0 }
+        : {}),
       target,
       targetBytes: targetBytes(target, level.limit),
       readings,
@@ -103,10 +114,15 @@ export function encodeCursor(cursor: Cursor | undefined): string | undefined {
 function decodeCursor(text: string | undefined): Cursor | undefined {
   if (text === undefined) return undefined;
   try {
-    const [value, id] = v.parse(v.tuple([v.string(), v.number()]), JSON.parse(Buffer.from(text, 'base64url').toString('utf8')));
+    const [value, id] = v.parse(
+      v.tuple([v.string(), v.number()]),
+      JSON.parse(Buffer.from(text, 'base64url').toString('utf8')),
+    );
     return { value, id };
   } catch {
-    throw invalid('This is not a place in a list.', [{ field: 'after', expected: 'what `next` of the page before gave' }]);
+    throw invalid('This is not a place in a list.', [
+      { field: 'after', expected: 'what `next` of the page before gave' },
+    ]);
   }
 }
 
@@ -128,7 +144,12 @@ export const listMessages = route({
     const criteria = criteriaFrom(query.where);
     const now = new Date();
     const descends = query.order === 'size' || query.order === 'date';
-    const page = { order: query.order, direction: query.direction ?? (descends ? 'down' : 'up'), limit: query.limit, after: decodeCursor(query.after) } as const;
+    const page = {
+      order: query.order,
+      direction: query.direction ?? (descends ? 'down' : 'up'),
+      limit: query.limit,
+      after: decodeCursor(query.after),
+    } as const;
     const [total, { messages, next }] = await Promise.all([
       amountOf(database, account, criteria, query.scope, now),
       pageOfMessages(database, account, criteria, query.scope, now, page),
@@ -138,18 +159,26 @@ export const listMessages = route({
 });
 
 /** Opens the folder of a message on the server and asks something of it there. */
-async function atServer<T>(environment: Environment, account: Account, id: string, ask: (server: MailServer, uid: number) => Promise<T>) {
+async function atServer<T>(
+  environment: Environment,
+  account: Account,
+  id: string,
+  ask: (server: MailServer, uid: number) => Promise<T>,
+) {
   const message = await messageById(environment.database, account.id, Number(id));
   if (!message) throw notFound();
   let server: MailServer | undefined;
   try {
     server = await signInTo(environment, account);
     const open = await server.open(message.serverName);
-    if (open.uidValidity !== message.uidValidity) throw conflict('changed', 'The folder has changed on the server. Scan again.');
+    if (open.uidValidity !== message.uidValidity)
+      throw conflict('changed', 'The folder has changed on the server. Scan again.');
     return { message, answer: await ask(server, message.uid) };
   } catch (error) {
-    if (error instanceof SignInNeeded) throw conflict('sign-in-needed', 'The mail server does not accept the stored password any more. Sign in again.');
-    if (error instanceof MailProblem) throw new Problem(409, error.kind, 'The mail server did not give it', error.message);
+    if (error instanceof SignInNeeded)
+      throw conflict('sign-in-needed', 'The mail server does not accept the stored password any more. Sign in again.');
+    if (error instanceof MailProblem)
+      throw new Problem(409, error.kind, 'The mail server did not give it', error.message);
     throw error;
   } finally {
     await server?.close();
@@ -162,7 +191,9 @@ export const showMessage = route({
   summary: 'All that is known of a message, with its header as it stands on the server.',
   response: s.MessageDetails,
   async handle({ environment, account, parameters }) {
-    const { message, answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) => server.header(uid));
+    const { message, answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) =>
+      server.header(uid),
+    );
     const { serverName: _, uidValidity: __, ...shown } = message;
     return { ...shown, header: answer };
   },
@@ -173,7 +204,9 @@ export const showText = route({
   path: '/accounts/{account}/messages/{message}/text',
   summary: 'The text of a message as text, read from the server now. Nothing remote is fetched.',
   async handle({ environment, account, parameters }) {
-    const { answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) => server.text(uid));
+    const { answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) =>
+      server.text(uid),
+    );
     return new Response(answer, { headers: { 'content-type': 'text/plain; charset=utf-8' } });
   },
 });

@@ -7,7 +7,7 @@ import { foldersOf } from '../../store/folders';
 import { enqueue } from '../../store/jobs';
 import { planLot } from '../../store/lots';
 import { messagesOfRun } from '../../store/messages';
-import { createRun, freeze, type Run, runById, type RunSelector, runsOf, updateRun } from '../../store/runs';
+import { createRun, freeze, type Run, type RunSelector, runById, runsOf, updateRun } from '../../store/runs';
 import { type Scope, trashFolder } from '../../store/selection';
 import { criteriaFrom } from '../criteria';
 import { conflict, invalid, notFound } from '../problem';
@@ -15,7 +15,12 @@ import { route } from '../route';
 import * as s from '../schemas';
 
 function shownRun({ problem, startedAt, endedAt, attempts: _, fallback: __, wanted: ___, ...run }: Run) {
-  return { ...run, ...(problem ? { problem } : {}), ...(startedAt ? { startedAt } : {}), ...(endedAt ? { endedAt } : {}) };
+  return {
+    ...run,
+    ...(problem ? { problem } : {}),
+    ...(startedAt ? { startedAt } : {}),
+    ...(endedAt ? { endedAt } : {}),
+  };
 }
 
 const StartRun = v.object({
@@ -45,24 +50,52 @@ interface Intent {
 
 async function intentOf(db: Queryable, account: Account, body: StartRun): Promise<Intent> {
   const given = SELECTORS.filter((name) => body[name] !== undefined);
-  if (given.length !== 1) throw invalid('Say exactly one of lots, where, ids, folder and run.', [{ field: 'lots', expected: 'exactly one selector' }]);
+  if (given.length !== 1)
+    throw invalid('Say exactly one of lots, where, ids, folder and run.', [
+      { field: 'lots', expected: 'exactly one selector' },
+    ]);
   const scope: Scope = body.action === 'trash' ? 'mail' : 'trash';
   if (body.lots) return lotsIntent(db, account, body, body.lots);
   if (body.where !== undefined) {
-    return { label: body.label ?? (body.where || 'everything'), selector: { where: criteriaFrom(body.where), text: body.where }, stored: { where: body.where }, scope, lots: [] };
+    return {
+      label: body.label ?? (body.where || 'everything'),
+      selector: { where: criteriaFrom(body.where), text: body.where },
+      stored: { where: body.where },
+      scope,
+      lots: [],
+    };
   }
   if (body.ids) {
-    return { label: body.label ?? `${body.ids.length} chosen messages`, selector: { ids: body.ids }, stored: { ids: body.ids.length }, scope, lots: [] };
+    return {
+      label: body.label ?? `${body.ids.length} chosen messages`,
+      selector: { ids: body.ids },
+      stored: { ids: body.ids.length },
+      scope,
+      lots: [],
+    };
   }
   if (body.folder !== undefined) {
     const folder = (await foldersOf(db, account.id)).find(({ path }) => path === body.folder);
     if (!folder) throw invalid('There is no such folder.', [{ field: 'folder', expected: 'the path of a folder' }]);
-    if (folder.repeats) throw conflict('repeated-view', `${folder.path} repeats mail that lies in other folders. Work on those.`);
-    return { label: body.label ?? folder.path, selector: { folder: folder.id }, stored: { folder: folder.path }, scope: body.action === 'restore' ? 'trash' : 'all', lots: [] };
+    if (folder.repeats)
+      throw conflict('repeated-view', `${folder.path} repeats mail that lies in other folders. Work on those.`);
+    return {
+      label: body.label ?? folder.path,
+      selector: { folder: folder.id },
+      stored: { folder: folder.path },
+      scope: body.action === 'restore' ? 'trash' : 'all',
+      lots: [],
+    };
   }
   const other = await runById(db, account.id, body.run ?? 0);
   if (!other) throw invalid('There is no such run.', [{ field: 'run', expected: 'the number of a run' }]);
-  return { label: body.label ?? `run ${other.id}: ${other.label}`, selector: { run: other.id }, stored: { run: other.id }, scope, lots: [] };
+  return {
+    label: body.label ?? `run ${other.id}: ${other.label}`,
+    selector: { run: other.id },
+    stored: { run: other.id },
+    scope,
+    lots: [],
+  };
 }
 
 async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: number[]): Promise<Intent> {
@@ -70,18 +103,30 @@ async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: 
   const lots = [];
   for (const id of ids) {
     const lot = await planLot(db, account.id, id);
-    if (!lot) throw invalid('There is no such lot in the plan.', [{ field: 'lots', expected: 'numbers of lots in the plan' }]);
-    if (lot.fate !== body.action) throw conflict('other-fate', `The lot “${lot.label}” is marked for another fate: ${lot.fate}.`);
+    if (!lot)
+      throw invalid('There is no such lot in the plan.', [{ field: 'lots', expected: 'numbers of lots in the plan' }]);
+    if (lot.fate !== body.action)
+      throw conflict('other-fate', `The lot “${lot.label}” is marked for another fate: ${lot.fate}.`);
     lots.push(lot);
   }
-  if (lots.length === 0) throw invalid('There is no lot to carry out.', [{ field: 'lots', expected: 'at least one lot' }]);
+  if (lots.length === 0)
+    throw invalid('There is no lot to carry out.', [{ field: 'lots', expected: 'at least one lot' }]);
   // A lot whose fate is the purge may lie anywhere: that was asked for by itself when it was marked.
-  return { label: body.label ?? lots.map(({ label }) => label).join(', '), selector: { lots: ids }, stored: { lots: ids }, scope: body.action === 'trash' ? 'mail' : 'all', lots: ids };
+  return {
+    label: body.label ?? lots.map(({ label }) => label).join(', '),
+    selector: { lots: ids },
+    stored: { lots: ids },
+    scope: body.action === 'trash' ? 'mail' : 'all',
+    lots: ids,
+  };
 }
 
 function checkExpected(expected: Amount | undefined, found: Amount): void {
   if (expected && (expected.messages !== found.messages || expected.bytes !== found.bytes)) {
-    throw conflict('not-as-expected', `It would touch ${found.messages} messages of ${found.bytes} octets, not ${expected.messages} of ${expected.bytes}. Look again.`);
+    throw conflict(
+      'not-as-expected',
+      `It would touch ${found.messages} messages of ${found.bytes} octets, not ${expected.messages} of ${expected.bytes}. Look again.`,
+    );
   }
 }
 
@@ -98,13 +143,23 @@ export const startRun = route({
       if (body.action === 'trash' && !trashFolder(folders, account.settings.trashFolder)) {
         throw conflict('no-trash-folder', 'This mailbox marks no folder as its trash. Name one in the settings.');
       }
-      const fallback = body.to === undefined ? null : folders.find(({ path, repeats }) => path === body.to && !repeats)?.id;
-      if (fallback === undefined) throw invalid('There is no such folder.', [{ field: 'to', expected: 'the path of a folder' }]);
+      const fallback =
+        body.to === undefined ? null : folders.find(({ path, repeats }) => path === body.to && !repeats)?.id;
+      if (fallback === undefined)
+        throw invalid('There is no such folder.', [{ field: 'to', expected: 'the path of a folder' }]);
       const intent = await intentOf(client, account, body);
       const { members, ...asked } = await freeze(client, account, intent.selector, intent.scope, new Date());
       checkExpected(body.expect, asked);
       if (asked.messages === 0) throw conflict('nothing-to-do', 'There is nothing there that this could be done to.');
-      const made = await createRun(client, account.id, { action: body.action, label: intent.label, selector: intent.stored, members, asked, fallback, lots: intent.lots });
+      const made = await createRun(client, account.id, {
+        action: body.action,
+        label: intent.label,
+        selector: intent.stored,
+        members,
+        asked,
+        fallback,
+        lots: intent.lots,
+      });
       await enqueue(client, account.id, 'run', made.id);
       await tell(client, account.id, 'run', made);
       await tell(client, account.id, 'level', {});
@@ -119,7 +174,9 @@ export const listRuns = route({
   path: '/accounts/{account}/runs',
   summary: 'The ledger: every run, newest first.',
   response: v.object({ runs: v.array(s.Run) }),
-  handle: async ({ environment, account }) => ({ runs: (await runsOf(environment.database, account.id)).map(shownRun) }),
+  handle: async ({ environment, account }) => ({
+    runs: (await runsOf(environment.database, account.id)).map(shownRun),
+  }),
 });
 
 export const showRun = route({
@@ -150,12 +207,19 @@ const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
         const going = run.state === 'queued' || run.state === 'running';
         const resumable = run.state === 'paused' || run.state === 'failed';
         if (verb === 'resume' ? !resumable : !(going || (verb === 'cancel' && resumable))) {
-          throw conflict('wrong-state', `Run ${id} is ${run.state}, so it can’t be ${verb === 'pause' ? 'paused' : verb === 'resume' ? 'resumed' : 'cancelled'}.`);
+          throw conflict(
+            'wrong-state',
+            `Run ${id} is ${run.state}, so it can’t be ${verb === 'pause' ? 'paused' : verb === 'resume' ? 'resumed' : 'cancelled'}.`,
+          );
         }
         if (going) await updateRun(client, account.id, id, { wanted: verb === 'pause' ? 'pause' : 'cancel' });
         else {
           // Cancelling what stands still goes through the worker too: a batch may have to be settled first.
-          await updateRun(client, account.id, id, { state: 'queued', problem: null, wanted: verb === 'cancel' ? 'cancel' : null });
+          await updateRun(client, account.id, id, {
+            state: 'queued',
+            problem: null,
+            wanted: verb === 'cancel' ? 'cancel' : null,
+          });
           await enqueue(client, account.id, 'run', id);
         }
         const changed = (await runById(client, account.id, id)) as Run;
@@ -174,7 +238,8 @@ const PAGE = 2_000;
 export const listRunMessages = route({
   method: 'GET',
   path: '/accounts/{account}/runs/{run}/messages',
-  summary: 'Every message of a run with its outcome, as JSON, CSV (RFC 4180) or JSON Lines by Accept, or by `format` where a link can set no header.',
+  summary:
+    'Every message of a run with its outcome, as JSON, CSV (RFC 4180) or JSON Lines by Accept, or by `format` where a link can set no header.',
   query: v.object({ format: v.optional(v.picklist(['json', 'jsonl', 'csv'])) }),
   response: v.array(v.object({ ...s.Message.entries, outcome: v.string() })),
   async handle({ environment, account, parameters, request, query }) {
@@ -182,7 +247,9 @@ export const listRunMessages = route({
     const id = Number(parameters.run);
     if (!(await runById(database, account.id, id))) throw notFound();
     const accept = request.headers.get('accept') ?? '';
-    const format = FORMATS.find(({ type, extension }) => (query.format ? extension === query.format : accept.includes(type))) ?? JSON_ARRAY;
+    const format =
+      FORMATS.find(({ type, extension }) => (query.format ? extension === query.format : accept.includes(type))) ??
+      JSON_ARRAY;
     const encoder = new TextEncoder();
     let after = 0;
     let first = true;
@@ -190,7 +257,9 @@ export const listRunMessages = route({
       async pull(controller) {
         if (first) controller.enqueue(encoder.encode(format.head));
         const page = await messagesOfRun(database, account.id, id, after, PAGE);
-        const lines = page.map((message, index) => (first && index === 0 ? '' : format.between) + format.line(message)).join('');
+        const lines = page
+          .map((message, index) => (first && index === 0 ? '' : format.between) + format.line(message))
+          .join('');
         controller.enqueue(encoder.encode(lines));
         first = first && page.length === 0;
         after = page.at(-1)?.id ?? after;
@@ -201,7 +270,10 @@ export const listRunMessages = route({
       },
     });
     return new Response(body, {
-      headers: { 'content-type': format.type, 'content-disposition': `attachment; filename="run-${id}.${format.extension}"` },
+      headers: {
+        'content-type': format.type,
+        'content-disposition': `attachment; filename="run-${id}.${format.extension}"`,
+      },
     });
   },
 });
@@ -217,10 +289,24 @@ interface Format {
   line(message: RunMessage): string;
 }
 
-const JSON_ARRAY: Format = { type: 'application/json', extension: 'json', head: '[', between: ',', tail: ']', line: (message) => JSON.stringify(message) };
+const JSON_ARRAY: Format = {
+  type: 'application/json',
+  extension: 'json',
+  head: '[',
+  between: ',',
+  tail: ']',
+  line: (message) => JSON.stringify(message),
+};
 
 const FORMATS: Format[] = [
-  { type: 'application/jsonl', extension: 'jsonl', head: '', between: '\n', tail: '\n', line: (message) => JSON.stringify(message) },
+  {
+    type: 'application/jsonl',
+    extension: 'jsonl',
+    head: '',
+    between: '\n',
+    tail: '\n',
+    line: (message) => JSON.stringify(message),
+  },
   {
     type: 'text/csv',
     extension: 'csv',
@@ -228,7 +314,16 @@ const FORMATS: Format[] = [
     between: '\r\n',
     tail: '\r\n',
     line: (message) =>
-      [message.id, message.folder, message.uid, message.received.toISOString(), message.size, message.from?.address ?? '', message.subject, message.outcome]
+      [
+        message.id,
+        message.folder,
+        message.uid,
+        message.received.toISOString(),
+        message.size,
+        message.from?.address ?? '',
+        message.subject,
+        message.outcome,
+      ]
         .map((cell) => csvCell(`${cell}`))
         .join(','),
   },

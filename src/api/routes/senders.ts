@@ -23,9 +23,17 @@ export const listSenders = route({
   async handle({ environment, account, query }) {
     if (query.order === 'evidence') throw notBuilt('The order by evidence');
     const offset = query.after === undefined ? 0 : Number(query.after);
-    if (!Number.isSafeInteger(offset) || offset < 0) throw invalid('This is not a place in a list.', [{ field: 'after' }]);
+    if (!Number.isSafeInteger(offset) || offset < 0)
+      throw invalid('This is not a place in a list.', [{ field: 'after' }]);
     const ranking = { by: query.by, order: query.order, limit: query.limit, offset };
-    const { total, senders } = await rankSenders(environment.database, account, criteriaFrom(query.where), query.scope, new Date(), ranking);
+    const { total, senders } = await rankSenders(
+      environment.database,
+      account,
+      criteriaFrom(query.where),
+      query.scope,
+      new Date(),
+      ranking,
+    );
     const end = offset + senders.length;
     return { total, senders, ...(end < total ? { next: `${end}` } : {}) };
   },
@@ -37,5 +45,6 @@ export const newest = route({
   summary: 'The five newest messages of a sender.',
   query: v.object({ by: By }),
   response: v.array(v.object({ id: v.number(), subject: v.string(), date: s.Timestamp, size: v.number() })),
-  handle: async ({ environment, account, parameters, query }) => newestOfSender(environment.database, account, query.by, parameters.key ?? ''),
+  handle: async ({ environment, account, parameters, query }) =>
+    newestOfSender(environment.database, account, query.by, parameters.key ?? ''),
 });

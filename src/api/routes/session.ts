@@ -1,5 +1,5 @@
-import { domainToASCII } from 'node:url';
 import { isIP } from 'node:net';
+import { domainToASCII } from 'node:url';
 import * as v from 'valibot';
 import { readLevel } from '../../jobs/listing';
 import { connectImap } from '../../mail/imap/connect';
@@ -37,7 +37,8 @@ function normalisedHost(typed: string): string {
   const bare = typed.replace(/^\[|\]$/g, '').replace(/\.$/, '');
   if (isIP(bare) === 6) return new URL(`http://[${bare}]/`).hostname.slice(1, -1);
   const host = domainToASCII(bare.toLowerCase());
-  if (host === '' || !/^[a-z0-9.-]+$/.test(host)) throw invalid('That is not the name of a server.', [{ field: 'host', expected: 'the name of a server' }]);
+  if (host === '' || !/^[a-z0-9.-]+$/.test(host))
+    throw invalid('That is not the name of a server.', [{ field: 'host', expected: 'the name of a server' }]);
   return host;
 }
 
@@ -57,10 +58,20 @@ export const signIn = route({
     const { database, vault, outgoing } = environment;
     const access = { ...body, host: normalisedHost(body.host) };
     const subjects = [`from ${clientAddress}`, `to ${access.host}`];
-    const waits = [await countAttempt(database, subjects[0] as string, MOST_BY_ADDRESS), await countAttempt(database, subjects[1] as string, MOST_BY_HOST)];
+    const waits = [
+      await countAttempt(database, subjects[0] as string, MOST_BY_ADDRESS),
+      await countAttempt(database, subjects[1] as string, MOST_BY_HOST),
+    ];
     const wait = Math.max(...waits);
     if (wait > 0) {
-      throw new Problem(429, 'too-many-attempts', 'Too many attempts', `Too many sign-ins failed. Try again in ${wait} seconds.`, undefined, { 'retry-after': `${wait}` });
+      throw new Problem(
+        429,
+        'too-many-attempts',
+        'Too many attempts',
+        `Too many sign-ins failed. Try again in ${wait} seconds.`,
+        undefined,
+        { 'retry-after': `${wait}` },
+      );
     }
     const server = await connectImap(access, outgoing).catch((error: unknown) => {
       throw error instanceof MailProblem ? signInProblem(error) : error;
@@ -78,7 +89,10 @@ export const signIn = route({
       await addAccountToSession(database, tokenHash ?? hashToken(token as string), account.id);
       const headers: Record<string, string> = { 'content-type': 'application/json' };
       if (token) headers['set-cookie'] = sessionCookie(environment, token);
-      return new Response(JSON.stringify({ account: { id: account.id, user: account.user, host: account.host } }), { status: 201, headers });
+      return new Response(JSON.stringify({ account: { id: account.id, user: account.user, host: account.host } }), {
+        status: 201,
+        headers,
+      });
     } catch (error) {
       throw error instanceof MailProblem ? signInProblem(error) : error;
     } finally {
@@ -102,7 +116,8 @@ export const showSession = route({
 export const signOut = route({
   method: 'DELETE',
   path: '/session',
-  summary: 'Ends the session, and forgets credentials that no other session needs, unless a run is going: then at its end.',
+  summary:
+    'Ends the session, and forgets credentials that no other session needs, unless a run is going: then at its end.',
   status: 204,
   async handle({ environment, tokenHash }) {
     if (!tokenHash) throw noSession();

@@ -13,6 +13,11 @@ export const health = route({
   async handle({ environment }) {
     const lives = await workerLives(environment.database, WORKER_SECONDS).catch(() => undefined);
     if (lives) return { status: 'ok' };
-    throw new Problem(503, 'unavailable', 'Not available', lives === undefined ? 'The database does not answer.' : 'No worker was heard of.');
+    throw new Problem(
+      503,
+      'unavailable',
+      'Not available',
+      lives === undefined ? 'The database does not answer.' : 'No worker was heard of.',
+    );
   },
 });

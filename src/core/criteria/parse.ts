@@ -3,8 +3,8 @@ import {
   AGE_UNITS,
   type AgeUnit,
   type Criteria,
-  type Field,
   FIELDS,
+  type Field,
   FLAG_TESTS,
   type FlagTest,
   type Operator,
@@ -104,7 +104,8 @@ class Parser {
       this.space();
       return { kind: 'flag', name: word as FlagTest };
     }
-    if (!Object.hasOwn(FIELDS, word)) throw new Misread(start, `one of ${Object.keys(FIELDS).join(', ')}, ${FLAG_TESTS.join(', ')}`);
+    if (!Object.hasOwn(FIELDS, word))
+      throw new Misread(start, `one of ${Object.keys(FIELDS).join(', ')}, ${FLAG_TESTS.join(', ')}`);
     const field = word as Field;
     this.space();
     const op = this.operator(field);
@@ -115,7 +116,8 @@ class Parser {
     const start = this.at;
     const op = this.match(OPERATOR) as Operator | undefined;
     const fitting = FIELDS[field] === 'text' ? (field === 'under' ? ['=', '!='] : TEXT_OPERATORS) : ORDER_OPERATORS;
-    if (!op || !(fitting as readonly string[]).includes(op)) throw new Misread(start, `one of ${fitting.join(' ')} after ${field}`);
+    if (!op || !(fitting as readonly string[]).includes(op))
+      throw new Misread(start, `one of ${fitting.join(' ')} after ${field}`);
     this.space();
     return op;
   }

@@ -8,7 +8,9 @@ export function printCriteria(criteria: Criteria): string {
     case 'any':
       return criteria.of.map((part) => (part.kind === 'any' ? grouped(part) : printCriteria(part))).join(' or ');
     case 'all':
-      return criteria.of.map((part) => (part.kind === 'any' || part.kind === 'all' ? grouped(part) : printCriteria(part))).join(' and ');
+      return criteria.of
+        .map((part) => (part.kind === 'any' || part.kind === 'all' ? grouped(part) : printCriteria(part)))
+        .join(' and ');
     case 'not':
       return `not ${criteria.of.kind === 'flag' || criteria.of.kind === 'test' ? printCriteria(criteria.of) : grouped(criteria.of)}`;
     case 'flag':

@@ -145,7 +145,8 @@ class Compiler {
     }
     this.readsMessage = true;
     const parameter = this.parameter(wanted, 'text');
-    const compare = (column: string) => (contains ? `position(${parameter} in ${column}) > 0` : `${column} = ${parameter}`);
+    const compare = (column: string) =>
+      contains ? `position(${parameter} in ${column}) > 0` : `${column} = ${parameter}`;
     // A registrable domain means all below it; a subdomain in full means itself alone.
     if (field === 'domain') return `(${compare('m.from_domain')} or ${compare('m.from_host')})`;
     // Several texts in one column are parted by line feeds, which no header text holds.

@@ -48,7 +48,10 @@ export function parseSequenceSet(text: string, star = 0): Ranges | undefined {
   for (const part of text.split(',')) {
     const match = /^(\d{1,10}|\*)(?::(\d{1,10}|\*))?$/.exec(part);
     if (!match) return undefined;
-    const [first, second] = [match[1], match[2] ?? match[1]].map((end) => (end === '*' ? star : Number(end))) as [number, number];
+    const [first, second] = [match[1], match[2] ?? match[1]].map((end) => (end === '*' ? star : Number(end))) as [
+      number,
+      number,
+    ];
     pairs.push(first <= second ? [first, second] : [second, first]);
   }
   pairs.sort((a, b) => a[0] - b[0]);

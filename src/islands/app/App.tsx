@@ -43,7 +43,8 @@ export function App() {
     if (signedOut) window.location.assign('/sign-in');
   }, [signedOut]);
   const error = session.error ?? settings.error;
-  if (error && !signedOut) return <Failed error={error} retry={() => void (session.error ? session : settings).refetch()} />;
+  if (error && !signedOut)
+    return <Failed error={error} retry={() => void (session.error ? session : settings).refetch()} />;
   if (!account || !settings.data) return <Loading />;
   return (
     <AccountProvider account={account} settings={settings.data}>

@@ -15,7 +15,8 @@ export function Notices() {
       else if (going.current.delete(run.id) && run.state === 'done') {
         const said = text.ledger.finished(run.id, count(run.done.messages));
         setNotice(said);
-        if (document.hidden && 'Notification' in window && Notification.permission === 'granted') new Notification(text.product, { body: said });
+        if (document.hidden && 'Notification' in window && Notification.permission === 'granted')
+          new Notification(text.product, { body: said });
       }
     }
   }, [runs.data]);

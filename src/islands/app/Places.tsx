@@ -21,10 +21,22 @@ export function Places({ path }: { path: string }) {
   });
   const won = runs.filter(({ action }) => action === 'purge').reduce((sum, { done }) => sum + done.bytes, 0);
   const figures: [string, string, string][] = [
-    ['/level', text.places.level, level ? (level.limit === null ? text.places.noLimit(octets(level.used)) : text.places.full(percent(level.used / level.limit))) : ''],
+    [
+      '/level',
+      text.places.level,
+      level
+        ? level.limit === null
+          ? text.places.noLimit(octets(level.used))
+          : text.places.full(percent(level.used / level.limit))
+        : '',
+    ],
     ['/sift', text.places.sift, level ? text.messages(level.mail.messages, count(level.mail.messages)) : ''],
     ['/senders', text.places.senders, senders.data ? text.places.ofThem(count(senders.data.total)) : ''],
-    ['/trash', text.places.trash, level ? text.places.trashFigure(count(level.trash.messages), octets(level.trash.bytes)) : ''],
+    [
+      '/trash',
+      text.places.trash,
+      level ? text.places.trashFigure(count(level.trash.messages), octets(level.trash.bytes)) : '',
+    ],
     ['/ledger', text.places.ledger, text.places.wonBack(octets(won))],
   ];
   return (
@@ -46,7 +58,12 @@ function AccountCorner() {
   const { account } = useAccount();
   const scan = useScan().data;
   const [settings, setSettings] = useState(false);
-  const again = useChange<void>(() => '/scans', 'POST', () => ({}), ['scan']);
+  const again = useChange<void>(
+    () => '/scans',
+    'POST',
+    () => ({}),
+    ['scan'],
+  );
   const going = scan?.state === 'queued' || scan?.state === 'running';
   const freshness = !scan
     ? text.account.never
@@ -69,7 +86,12 @@ function AccountCorner() {
           </span>
         </Popover.Trigger>
         <Popover.Portal>
-          <Popover.Content align="end" sideOffset={4} aria-label={text.account.menu} className="card z-20 flex flex-col items-stretch gap-2">
+          <Popover.Content
+            align="end"
+            sideOffset={4}
+            aria-label={text.account.menu}
+            className="card z-20 flex flex-col items-stretch gap-2"
+          >
             {scan?.problem && <p className="max-w-64 text-go">{scan.problem.detail}</p>}
             <button type="button" className="button" disabled={going} onClick={() => again.mutate()}>
               {text.account.scanAgain}

@@ -6,7 +6,11 @@ import { App } from './App';
 /** A problem is an answer, not an accident: asking again changes nothing. */
 const client = new QueryClient({
   defaultOptions: {
-    queries: { retry: (failures, error) => !(error instanceof ApiProblem) && failures < 3, staleTime: 5_000, refetchOnWindowFocus: false },
+    queries: {
+      retry: (failures, error) => !(error instanceof ApiProblem) && failures < 3,
+      staleTime: 5_000,
+      refetchOnWindowFocus: false,
+    },
   },
 });
 

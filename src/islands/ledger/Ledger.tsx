@@ -5,8 +5,8 @@ import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
 import { Going } from './Going';
-import { Readings } from './Readings';
 import { outcomeOf } from './outcome';
+import { Readings } from './Readings';
 
 /** The lasting record: what was asked, what the server confirmed, what was won back, what was left and why. */
 export default function Ledger() {
@@ -24,7 +24,13 @@ export default function Ledger() {
       {going.map((run) => (
         <Going key={run.id} run={run} />
       ))}
-      <Readings title={all.length === 0 ? text.ledger.none : text.ledger.wonBack(octets(won), purges.length === 1 ? '1 purge' : `${count(purges.length)} purges`)} />
+      <Readings
+        title={
+          all.length === 0
+            ? text.ledger.none
+            : text.ledger.wonBack(octets(won), purges.length === 1 ? '1 purge' : `${count(purges.length)} purges`)
+        }
+      />
       {all.length > 0 && <Runs runs={all} />}
     </>
   );
@@ -34,8 +40,14 @@ function Runs({ runs }: { runs: Run[] }) {
   const { octets, dayAndTime } = useFigures();
   const { base } = useAccount();
   const limit = useLevel().data?.limit ?? null;
-  const undo = useChange<number, Run>(() => '/runs', 'POST', (run) => ({ action: 'restore', run }), ['runs', 'level', 'messages']);
-  const share = (mark: Run['before']) => (mark === null ? '–' : limit !== null && mark.used !== null ? percent(mark.used / limit) : octets(mark.counted));
+  const undo = useChange<number, Run>(
+    () => '/runs',
+    'POST',
+    (run) => ({ action: 'restore', run }),
+    ['runs', 'level', 'messages'],
+  );
+  const share = (mark: Run['before']) =>
+    mark === null ? '–' : limit !== null && mark.used !== null ? percent(mark.used / limit) : octets(mark.counted);
   return (
     <section className="card">
       <h2 className="mb-1">{text.ledger.runs}</h2>
@@ -48,15 +60,31 @@ function Runs({ runs }: { runs: Run[] }) {
         <table className="table">
           <thead>
             <tr>
-              <th scope="col" className="number">{text.ledger.run}</th>
-              <th scope="col" className="minor">{text.ledger.when}</th>
+              <th scope="col" className="number">
+                {text.ledger.run}
+              </th>
+              <th scope="col" className="minor">
+                {text.ledger.when}
+              </th>
               <th scope="col">{text.ledger.what}</th>
-              <th scope="col" className="number minor">{text.ledger.asked}</th>
-              <th scope="col" className="number">{text.ledger.done}</th>
-              <th scope="col" className="number">{text.ledger.left}</th>
-              <th scope="col" className="number">{text.ledger.bytes}</th>
-              <th scope="col" className="number minor">{text.ledger.level}</th>
-              <th scope="col" className="minor">{text.ledger.after}</th>
+              <th scope="col" className="number minor">
+                {text.ledger.asked}
+              </th>
+              <th scope="col" className="number">
+                {text.ledger.done}
+              </th>
+              <th scope="col" className="number">
+                {text.ledger.left}
+              </th>
+              <th scope="col" className="number">
+                {text.ledger.bytes}
+              </th>
+              <th scope="col" className="number minor">
+                {text.ledger.level}
+              </th>
+              <th scope="col" className="minor">
+                {text.ledger.after}
+              </th>
               <td className="minor" />
             </tr>
           </thead>
@@ -74,7 +102,9 @@ function Runs({ runs }: { runs: Run[] }) {
                 <td className="number">
                   <strong>{count(run.left.reduce((sum, { messages }) => sum + messages, 0))}</strong>
                 </td>
-                <td className="number" title={`${count(run.done.bytes)} B`}>{octets(run.done.bytes)}</td>
+                <td className="number" title={`${count(run.done.bytes)} B`}>
+                  {octets(run.done.bytes)}
+                </td>
                 <td className="number minor">
                   {share(run.before)} → {share(run.after)}
                 </td>
@@ -84,7 +114,12 @@ function Runs({ runs }: { runs: Run[] }) {
                 <td className="minor number">
                   {run.action === 'trash' && run.done.messages > 0 && run.state === 'done' && (
                     <>
-                      <button type="button" className="link" disabled={undo.isPending} onClick={() => undo.mutate(run.id)}>
+                      <button
+                        type="button"
+                        className="link"
+                        disabled={undo.isPending}
+                        onClick={() => undo.mutate(run.id)}
+                      >
                         {text.ledger.undo}
                       </button>
                       {' · '}

@@ -4,6 +4,7 @@ import { fittingUnit, OCTETS_IN } from '../../core/units';
 import { useFigures, useLevel } from '../../ui/api/account';
 import { text } from '../../ui/text';
 
+Chart.defaults.font.family = '"Atkinson Hyperlegible Next Variable", sans-serif';
 Chart.register(LineController, LineElement, PointElement, LinearScale, Filler);
 
 /** Every reading of the server's figure over time, stepped, with the limit and the target. */
@@ -17,17 +18,34 @@ export function Readings({ title }: { title: string }) {
     const color = (name: string) => style.getPropertyValue(name).trim();
     const unit = fittingUnit(level.limit ?? level.used, units);
     const inUnit = (octets: number) => octets / OCTETS_IN[unit];
-    const points = [...level.readings, { at: new Date().toISOString(), used: level.readings.at(-1)?.used ?? 0 }].map(({ at, used }) => ({ x: Date.parse(at), y: inUnit(used) }));
+    const points = [...level.readings, { at: new Date().toISOString(), used: level.readings.at(-1)?.used ?? 0 }].map(
+      ({ at, used }) => ({ x: Date.parse(at), y: inUnit(used) }),
+    );
     const [from, to] = [points[0]?.x ?? 0, points.at(-1)?.x ?? 1];
-    const line = (y: number) => [{ x: from, y }, { x: to, y }];
+    const line = (y: number) => [
+      { x: from, y },
+      { x: to, y },
+    ];
     const base = { pointRadius: 0, borderWidth: 1, parsing: false as const };
     const chart = new Chart(canvas.current, {
       type: 'line',
       data: {
         datasets: [
-          { ...base, data: points, stepped: true, borderColor: color('--water'), borderWidth: 2, pointRadius: points.length < 40 ? 2 : 0, pointBackgroundColor: color('--water') },
-          ...(level.limit === null ? [] : [{ ...base, data: line(inUnit(level.limit)), borderColor: color('--ink-2') }]),
-          ...(level.targetBytes === null ? [] : [{ ...base, data: line(inUnit(level.targetBytes)), borderColor: color('--ink'), borderDash: [5, 4] }]),
+          {
+            ...base,
+            data: points,
+            stepped: true,
+            borderColor: color('--water'),
+            borderWidth: 2,
+            pointRadius: points.length < 40 ? 2 : 0,
+            pointBackgroundColor: color('--water'),
+          },
+          ...(level.limit === null
+            ? []
+            : [{ ...base, data: line(inUnit(level.limit)), borderColor: color('--ink-2') }]),
+          ...(level.targetBytes === null
+            ? []
+            : [{ ...base, data: line(inUnit(level.targetBytes)), borderColor: color('--ink'), borderDash: [5, 4] }]),
         ],
       },
       options: {
@@ -40,9 +58,23 @@ export function Readings({ title }: { title: string }) {
             min: from,
             max: Math.max(to, from + 1),
             grid: { display: false },
-            ticks: { color: color('--ink-2'), maxTicksLimit: 6, maxRotation: 0, callback: (value) => dayAndTime(new Date(Number(value)).toISOString()) },
+            ticks: {
+              color: color('--ink-2'),
+              maxTicksLimit: 5,
+              maxRotation: 0,
+              align: 'inner',
+              callback: (value) => dayAndTime(new Date(Number(value)).toISOString()),
+            },
           },
-          y: { beginAtZero: true, grid: { color: color('--hair') }, ticks: { color: color('--ink-2'), maxTicksLimit: 6, callback: (value) => `${Math.round(Number(value) * 100) / 100} ${unit}` } },
+          y: {
+            beginAtZero: true,
+            grid: { color: color('--hair') },
+            ticks: {
+              color: color('--ink-2'),
+              maxTicksLimit: 6,
+              callback: (value) => `${Math.round(Number(value) * 100) / 100} ${unit}`,
+            },
+          },
         },
       },
     });

@@ -41,7 +41,11 @@ export function FolderTable({ level }: { level: Level }) {
   const unit = fittingUnit(largest, units);
   const trash = counted.find(({ role }) => role === 'trash')?.path;
   const head = (key: Order, label: string, number = true) => (
-    <th scope="col" className={number ? 'number' : ''} aria-sort={order === key ? (key === 'folder' ? 'ascending' : 'descending') : undefined}>
+    <th
+      scope="col"
+      className={number ? 'number' : ''}
+      aria-sort={order === key ? (key === 'folder' ? 'ascending' : 'descending') : undefined}
+    >
       <button type="button" className={order === key ? 'font-semibold text-ink' : ''} onClick={() => setOrder(key)}>
         {label} {order === key ? (key === 'folder' ? '↑' : '↓') : ''}
       </button>
@@ -69,7 +73,15 @@ export function FolderTable({ level }: { level: Level }) {
           {rows.map((node) => (
             <tr key={node.path}>
               <td style={{ paddingLeft: node.depth * 16 }}>
-                <Link to={node.path === trash ? '/trash' : `/sift?where=${encodeURIComponent(`under = ${printText(node.path)}`)}`} aria-label={text.level.open(node.path)} className="hover:underline">
+                <Link
+                  to={
+                    node.path === trash
+                      ? '/trash'
+                      : `/sift?where=${encodeURIComponent(`under = ${printText(node.path)}`)}`
+                  }
+                  aria-label={text.level.open(node.path)}
+                  className="hover:underline"
+                >
                   {node.name}
                 </Link>
               </td>
@@ -77,7 +89,12 @@ export function FolderTable({ level }: { level: Level }) {
               <td className="number text-ink-2">{octetsIn(node.folder?.bytes ?? 0, unit)}</td>
               <td className="number">{octetsIn(node.bytes, unit)}</td>
               <td>
-                <Bar share={node.bytes / largest} kind={trash !== undefined && (node.path === trash || node.path.startsWith(`${trash}/`)) ? 'silt' : 'water'} />
+                <Bar
+                  share={node.bytes / largest}
+                  kind={
+                    trash !== undefined && (node.path === trash || node.path.startsWith(`${trash}/`)) ? 'silt' : 'water'
+                  }
+                />
               </td>
             </tr>
           ))}

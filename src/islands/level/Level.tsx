@@ -34,11 +34,18 @@ function Summary({ level }: { level: LevelData }) {
           ? text.level.otherNote(octets(level.used), octets(counted))
           : text.level.equalNote;
   const messages = text.messages(level.mail.messages, count(level.mail.messages));
-  const mailNote = level.messageLimit === undefined ? messages : `${messages}; ${text.level.messageQuota(count(level.messagesUsed ?? 0), count(level.messageLimit))}`;
+  const mailNote =
+    level.messageLimit === undefined
+      ? messages
+      : `${messages}; ${text.level.messageQuota(count(level.messagesUsed ?? 0), count(level.messageLimit))}`;
   return (
     <section className="card grid gap-x-6 gap-y-4 sm:grid-cols-2 lg:grid-cols-4">
       <Figure name={text.level.mail} value={octets(level.mail.bytes)} note={mailNote} />
-      <Figure name={text.level.trash} value={octets(level.trash.bytes)} note={text.level.trashNote(text.messages(level.trash.messages, count(level.trash.messages)))} />
+      <Figure
+        name={text.level.trash}
+        value={octets(level.trash.bytes)}
+        note={text.level.trashNote(text.messages(level.trash.messages, count(level.trash.messages)))}
+      />
       <Figure name={text.level.other} value={octets(level.other)} note={otherNote} />
       <TargetFigure level={level} />
       {scan && scan.state !== 'done' && <p className="note sm:col-span-2 lg:col-span-4">{text.level.filling}</p>}
@@ -58,8 +65,16 @@ function Figure({ name, value, note }: { name: string; value: string; note: stri
 
 function TargetFigure({ level }: { level: LevelData }) {
   const { settings } = useAccount();
-  const save = useChange<Settings['target']>(() => '/settings', 'PATCH', (target) => ({ target }), ['level', 'settings']);
-  const share = 'share' in settings.target ? Math.round(settings.target.share * 100) : Math.round(((level.targetBytes ?? 0) / (level.limit || 1)) * 100);
+  const save = useChange<Settings['target']>(
+    () => '/settings',
+    'PATCH',
+    (target) => ({ target }),
+    ['level', 'settings'],
+  );
+  const share =
+    'share' in settings.target
+      ? Math.round(settings.target.share * 100)
+      : Math.round(((level.targetBytes ?? 0) / (level.limit || 1)) * 100);
   return (
     <div>
       <label htmlFor="level-target" className="block text-ink-2">
@@ -74,7 +89,11 @@ function TargetFigure({ level }: { level: LevelData }) {
           max={100}
           defaultValue={share}
           className="field plain-number w-12 px-1 py-0 text-right"
-          onBlur={(event) => event.target.value && Number(event.target.value) !== share && save.mutate({ share: Number(event.target.value) / 100 })}
+          onBlur={(event) =>
+            event.target.value &&
+            Number(event.target.value) !== share &&
+            save.mutate({ share: Number(event.target.value) / 100 })
+          }
           onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
         />
         {text.level.percent}

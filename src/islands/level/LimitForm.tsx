@@ -5,7 +5,12 @@ import { text } from '../../ui/text';
 
 /** For servers without the quota extension: the user states the limit. */
 export function LimitForm() {
-  const save = useChange<number>(() => '/settings', 'PATCH', (limit) => ({ limit }), ['level', 'settings']);
+  const save = useChange<number>(
+    () => '/settings',
+    'PATCH',
+    (limit) => ({ limit }),
+    ['level', 'settings'],
+  );
   const submit = (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
     const mebibytes = Number(new FormData(event.currentTarget).get('limit'));
@@ -14,7 +19,15 @@ export function LimitForm() {
   return (
     <form onSubmit={submit} className="card flex flex-wrap items-center gap-3">
       <p>{text.level.limitUnknown}</p>
-      <input name="limit" aria-label={text.level.limitMiB} placeholder={text.level.limitMiB} type="number" min={1} required className="field w-36" />
+      <input
+        name="limit"
+        aria-label={text.level.limitMiB}
+        placeholder={text.level.limitMiB}
+        type="number"
+        min={1}
+        required
+        className="field w-36"
+      />
       <button type="submit" className="button">
         {text.level.setLimit}
       </button>

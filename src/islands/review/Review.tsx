@@ -36,28 +36,54 @@ export default function Review() {
 
 function LotTable({ lots, total }: { lots: Lot[]; total: { messages: number; bytes: number } }) {
   const { octets } = useFigures();
-  const drop = useChange<number>((id) => `/lots/${id}`, 'DELETE', () => undefined, ['lots', 'level']);
-  const sum = lots.reduce((so, { messages, bytes }) => ({ messages: so.messages + messages, bytes: so.bytes + bytes }), { messages: 0, bytes: 0 });
+  const drop = useChange<number>(
+    (id) => `/lots/${id}`,
+    'DELETE',
+    () => undefined,
+    ['lots', 'level'],
+  );
+  const sum = lots.reduce(
+    (so, { messages, bytes }) => ({ messages: so.messages + messages, bytes: so.bytes + bytes }),
+    { messages: 0, bytes: 0 },
+  );
   const overlap = { messages: sum.messages - total.messages, bytes: sum.bytes - total.bytes };
   const most = Math.max(1, ...lots.map(({ adds }) => adds.bytes));
   return (
     <section className="card">
       <div className="mb-1 flex flex-wrap items-baseline justify-between gap-2">
         <h1 className="text-[13px]">
-          {text.review.title(text.strip.lots(lots.length, count(lots.length)), text.messages(total.messages, count(total.messages)), octets(total.bytes))}
+          {text.review.title(
+            text.strip.lots(lots.length, count(lots.length)),
+            text.messages(total.messages, count(total.messages)),
+            octets(total.bytes),
+          )}
         </h1>
-        {overlap.messages > 0 && <p className="note">{text.review.overlap(octets(overlap.bytes), text.messages(overlap.messages, count(overlap.messages)))}</p>}
+        {overlap.messages > 0 && (
+          <p className="note">
+            {text.review.overlap(octets(overlap.bytes), text.messages(overlap.messages, count(overlap.messages)))}
+          </p>
+        )}
       </div>
       <div className="overflow-x-auto">
         <table className="table">
           <thead>
             <tr>
               <th scope="col">{text.review.lot}</th>
-              <th scope="col" className="minor">{text.review.criteria}</th>
-              <th scope="col" className="number">{text.review.messages}</th>
-              <th scope="col" className="number">{text.review.bytes}</th>
-              <th scope="col" className="number minor">{text.review.only}</th>
-              <th scope="col" className="number">{text.review.adds}</th>
+              <th scope="col" className="minor">
+                {text.review.criteria}
+              </th>
+              <th scope="col" className="number">
+                {text.review.messages}
+              </th>
+              <th scope="col" className="number minor">
+                {text.review.bytes}
+              </th>
+              <th scope="col" className="number minor">
+                {text.review.only}
+              </th>
+              <th scope="col" className="number">
+                {text.review.adds}
+              </th>
               <td className="minor w-[140px]" />
               <td />
             </tr>
@@ -66,9 +92,11 @@ function LotTable({ lots, total }: { lots: Lot[]; total: { messages: number; byt
             {lots.map((lot) => (
               <tr key={lot.id}>
                 <td className="font-semibold break-words">{lot.label}</td>
-                <td className="minor font-mono text-[12px] text-ink-2 break-words">{lot.where ?? text.review.chosen}</td>
+                <td className="minor font-mono text-[12px] text-ink-2 break-words">
+                  {lot.where ?? text.review.chosen}
+                </td>
                 <td className="number">{count(lot.messages)}</td>
-                <td className="number">{octets(lot.bytes)}</td>
+                <td className="number minor">{octets(lot.bytes)}</td>
                 <td className="number minor">{octets(lot.only.bytes)}</td>
                 <td className="number">{octets(lot.adds.bytes)}</td>
                 <td className="minor">
@@ -83,7 +111,12 @@ function LotTable({ lots, total }: { lots: Lot[]; total: { messages: number; byt
                       {' · '}
                     </>
                   )}
-                  <button type="button" className="link" onClick={() => drop.mutate(lot.id)} aria-label={`${text.review.drop}: ${lot.label}`}>
+                  <button
+                    type="button"
+                    className="link"
+                    onClick={() => drop.mutate(lot.id)}
+                    aria-label={`${text.review.drop}: ${lot.label}`}
+                  >
                     {text.review.drop}
                   </button>
                 </td>
@@ -99,21 +132,39 @@ function LotTable({ lots, total }: { lots: Lot[]; total: { messages: number; byt
 /** One question, one answer for each fate in the plan. */
 function Act({ lots }: { lots: Lot[] }) {
   const { octets } = useFigures();
-  const run = useChange<{ action: Lot['fate']; lots: number[] }, Run>(() => '/runs', 'POST', (body) => body, ['lots', 'level', 'runs']);
+  const run = useChange<{ action: Lot['fate']; lots: number[] }, Run>(
+    () => '/runs',
+    'POST',
+    (body) => body,
+    ['lots', 'level', 'runs'],
+  );
   const fated = (fate: Lot['fate']) => {
     const some = lots.filter((lot) => lot.fate === fate);
-    const sum = some.reduce((so, { adds }) => ({ messages: so.messages + adds.messages, bytes: so.bytes + adds.bytes }), { messages: 0, bytes: 0 });
-    return { ids: some.map(({ id }) => id), messages: text.messages(sum.messages, count(sum.messages)), bytes: octets(sum.bytes) };
+    const sum = some.reduce(
+      (so, { adds }) => ({ messages: so.messages + adds.messages, bytes: so.bytes + adds.bytes }),
+      { messages: 0, bytes: 0 },
+    );
+    return {
+      ids: some.map(({ id }) => id),
+      messages: text.messages(sum.messages, count(sum.messages)),
+      bytes: octets(sum.bytes),
+    };
   };
   const toTrash = fated('trash');
   const toPurge = fated('purge');
-  const start = (action: Lot['fate'], ids: number[]) => run.mutate({ action, lots: ids }, { onSuccess: () => go('/ledger') });
+  const start = (action: Lot['fate'], ids: number[]) =>
+    run.mutate({ action, lots: ids }, { onSuccess: () => go('/ledger') });
   return (
     <section className="card grid content-start gap-4">
       {toTrash.ids.length > 0 && (
         <div className="grid gap-3">
           <p>{text.review.question(toTrash.messages)}</p>
-          <button type="button" className="button button-chief justify-self-start px-5 py-2" disabled={run.isPending} onClick={() => start('trash', toTrash.ids)}>
+          <button
+            type="button"
+            className="button button-chief justify-self-start px-5 py-2"
+            disabled={run.isPending}
+            onClick={() => start('trash', toTrash.ids)}
+          >
             {text.review.go(toTrash.messages)}
           </button>
         </div>
@@ -146,15 +197,41 @@ function After({ level }: { level: Level }) {
   const share = (bytes: number) => (level.limit === null ? '' : percent(bytes / level.limit));
   const target = level.targetBytes === null ? undefined : level.targetBytes / full;
   const rows: { name: string; figure: string; parts: [string, number][] }[] = [
-    { name: text.review.now, figure: share(level.used), parts: [['bg-stone', other], ['bg-water', kept], ['bg-silt', trash], ['hatch', plan]] },
-    { name: text.review.afterMove, figure: share(level.used), parts: [['bg-stone', other], ['bg-water', kept], ['bg-silt', trash + plan]] },
-    { name: text.review.afterPurge, figure: share(level.after), parts: [['bg-stone', other], ['bg-water', kept]] },
+    {
+      name: text.review.now,
+      figure: share(level.used),
+      parts: [
+        ['bg-stone', other],
+        ['bg-water', kept],
+        ['bg-silt', trash],
+        ['hatch', plan],
+      ],
+    },
+    {
+      name: text.review.afterMove,
+      figure: share(level.used),
+      parts: [
+        ['bg-stone', other],
+        ['bg-water', kept],
+        ['bg-silt', trash + plan],
+      ],
+    },
+    {
+      name: text.review.afterPurge,
+      figure: share(level.after),
+      parts: [
+        ['bg-stone', other],
+        ['bg-water', kept],
+      ],
+    },
   ];
   return (
     <section className="card grid content-start gap-3">
       <div className="flex items-baseline justify-between">
         <h2>{text.review.will}</h2>
-        {level.limit !== null && level.targetBytes !== null && <p className="note">{text.review.target(percent(level.targetBytes / level.limit))}</p>}
+        {level.limit !== null && level.targetBytes !== null && (
+          <p className="note">{text.review.target(percent(level.targetBytes / level.limit))}</p>
+        )}
       </div>
       {rows.map(({ name, figure, parts }) => (
         <div key={name}>
@@ -166,7 +243,9 @@ function After({ level }: { level: Level }) {
             {parts.map(([paint, bytes]) => (
               <span key={paint} className={`h-full ${paint}`} style={{ width: `${(bytes / full) * 100}%` }} />
             ))}
-            {target !== undefined && <span className="absolute -inset-y-[3px] w-[2px] bg-ink" style={{ left: `${target * 100}%` }} />}
+            {target !== undefined && (
+              <span className="absolute -inset-y-[3px] w-[2px] bg-ink" style={{ left: `${target * 100}%` }} />
+            )}
           </div>
         </div>
       ))}

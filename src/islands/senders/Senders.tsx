@@ -23,6 +23,13 @@ function criteriaOfSender(by: By, key: string, where: string): string | undefine
   return where === '' ? sender : `(${where}) and ${sender}`;
 }
 
+/** A domain of several people goes by itself; a sender who is one goes by the name. */
+function titleOf(by: By, { key, name, names }: Sender): { title: string; note: string } {
+  if (by === 'domain' && names.length > 1)
+    return { title: key, note: text.senders.andOthers(name || (names[0] ?? '')) };
+  return { title: name || key || text.senders.nobody, note: name ? key : '' };
+}
+
 /** Who fills the mailbox, ranked, and taken into the plan as whole senders. */
 export default function Senders() {
   const route = useRoute();
@@ -33,16 +40,48 @@ export default function Senders() {
     <>
       <h1 className="sr-only">{text.places.senders}</h1>
       <div className="flex flex-wrap items-start gap-3">
-        <CriteriaField value={where} placeholder={text.senders.narrow} onChange={(next) => go(withState(route, { where: next }))} />
-        <Switch route={route} name="by" label={text.senders.by} usual="domain" value={by} options={['domain', 'address']} />
-        <Switch route={route} name="order" label={text.senders.order} usual="bytes" value={order} options={['bytes', 'messages', 'month']} />
+        <CriteriaField
+          value={where}
+          placeholder={text.senders.narrow}
+          onChange={(next) => go(withState(route, { where: next }))}
+        />
+        <Switch
+          route={route}
+          name="by"
+          label={text.senders.by}
+          usual="domain"
+          value={by}
+          options={['domain', 'address']}
+        />
+        <Switch
+          route={route}
+          name="order"
+          label={text.senders.order}
+          usual="bytes"
+          value={order}
+          options={['bytes', 'messages', 'month']}
+        />
       </div>
       {parseCriteria(where).ok && <Ranking key={`${where} ${by}`} where={where} by={by} order={order} />}
     </>
   );
 }
 
-function Switch({ route, name, label, usual, value, options }: { route: Route; name: string; label: string; usual: string; value: string; options: (keyof typeof text.senders)[] }) {
+function Switch({
+  route,
+  name,
+  label,
+  usual,
+  value,
+  options,
+}: {
+  route: Route;
+  name: string;
+  label: string;
+  usual: string;
+  value: string;
+  options: (keyof typeof text.senders)[];
+}) {
   return (
     // biome-ignore lint/a11y/useSemanticElements: a row of buttons, not a part of a form
     <div role="group" aria-label={label} className="flex items-center gap-2">
@@ -70,12 +109,13 @@ interface Page {
 
 function Ranking({ where, by, order }: { where: string; by: By; order: string }) {
   const { account, base } = useAccount();
-  const { octets, day } = useFigures();
+  const { octets, month: monthOf } = useFigures();
   const [marking, setMarking] = useState<Marking<string>>(nothing());
   const [opened, setOpened] = useState<Sender>();
   const ranked = useInfiniteQuery({
     queryKey: ['senders', account.id, where, by, order],
-    queryFn: ({ pageParam, signal }) => call<Page>(`${base}/senders${query({ where, by, order, limit: 200, after: pageParam })}`, { signal }),
+    queryFn: ({ pageParam, signal }) =>
+      call<Page>(`${base}/senders${query({ where, by, order, limit: 200, after: pageParam })}`, { signal }),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page) => page.next,
     placeholderData: keepPreviousData,
@@ -88,45 +128,99 @@ function Ranking({ where, by, order }: { where: string; by: By; order: string })
   const add = useChange<Sender>(
     () => '/lots',
     'POST',
-    (sender) => ({ label: sender.name || sender.key, where: criteriaOfSender(by, sender.key, where) }),
+    (sender) => ({ label: titleOf(by, sender).title, where: criteriaOfSender(by, sender.key, where) }),
     ['lots', 'level'],
   );
   if (ranked.error) return <Failed error={ranked.error} retry={() => void ranked.refetch()} />;
   const total = ranked.data?.pages[0]?.total;
   if (total === undefined) return <Loading />;
   const marked = rows.filter((sender) => isMarked(marking, sender.key) && sender.key !== '');
-  const sum = marked.reduce((so, { messages, bytes }) => ({ messages: so.messages + messages, bytes: so.bytes + bytes }), { messages: 0, bytes: 0 });
+  const sum = marked.reduce(
+    (so, { messages, bytes }) => ({ messages: so.messages + messages, bytes: so.bytes + bytes }),
+    { messages: 0, bytes: 0 },
+  );
   const addMarked = async () => {
     for (const sender of marked) await add.mutateAsync(sender);
     setMarking(nothing());
   };
-  const largest = rows.reduce((most, sender) => Math.max(most, order === 'messages' ? sender.messages : order === 'month' ? sender.month : sender.bytes), 1);
+  const largest = rows.reduce(
+    (most, sender) =>
+      Math.max(most, order === 'messages' ? sender.messages : order === 'month' ? sender.month : sender.bytes),
+    1,
+  );
   const columns: Column<Sender>[] = [
     markColumn(),
     {
       key: 'sender',
       head: text.senders.sender,
       width: 'minmax(120px, 2fr)',
-      cell: ({ name, key }) => (
-        <>
-          <span className="font-semibold">{name || key || text.senders.nobody}</span> <span className="note">{name ? key : ''}</span>
-        </>
-      ),
+      cell: (sender) => {
+        const { title, note } = titleOf(by, sender);
+        return (
+          <span title={sender.names.join(', ')}>
+            <span className="font-semibold">{title}</span> <span className="note">{note}</span>
+          </span>
+        );
+      },
     },
-    { key: 'messages', head: text.level.count, width: '72px', align: 'right', minor: true, cell: ({ messages }) => count(messages) },
+    {
+      key: 'messages',
+      head: text.level.count,
+      width: '66px',
+      align: 'right',
+      minor: true,
+      cell: ({ messages }) => count(messages),
+    },
     { key: 'bytes', head: text.review.bytes, width: '80px', align: 'right', cell: ({ bytes }) => octets(bytes) },
     {
       key: 'bar',
       head: '',
-      width: '74px',
+      width: '52px',
       minor: true,
-      cell: (sender) => <Bar share={(order === 'messages' ? sender.messages : order === 'month' ? sender.month : sender.bytes) / largest} />,
+      cell: (sender) => (
+        <Bar
+          share={(order === 'messages' ? sender.messages : order === 'month' ? sender.month : sender.bytes) / largest}
+        />
+      ),
     },
-    { key: 'month', head: text.senders.aMonth, width: '80px', align: 'right', minor: true, cell: ({ month }) => octets(month) },
-    { key: 'first', head: text.senders.first, width: '80px', minor: true, cell: ({ first }) => <span className="text-ink-2">{day(first)}</span> },
-    { key: 'last', head: text.senders.last, width: '80px', minor: true, cell: ({ last }) => <span className="text-ink-2">{day(last)}</span> },
-    { key: 'unseen', head: text.senders.unseen, width: '76px', align: 'right', minor: true, cell: ({ unseen, messages }) => percent(unseen / messages) },
-    { key: 'written', head: text.senders.written, width: '64px', align: 'right', minor: true, cell: ({ written }) => (written === 0 ? '–' : count(written)) },
+    {
+      key: 'month',
+      head: text.senders.aMonth,
+      width: '74px',
+      align: 'right',
+      minor: true,
+      cell: ({ month }) => octets(month),
+    },
+    {
+      key: 'first',
+      head: text.senders.first,
+      width: '60px',
+      minor: true,
+      cell: ({ first }) => <span className="text-ink-2">{monthOf(first)}</span>,
+    },
+    {
+      key: 'last',
+      head: text.senders.last,
+      width: '60px',
+      minor: true,
+      cell: ({ last }) => <span className="text-ink-2">{monthOf(last)}</span>,
+    },
+    {
+      key: 'unseen',
+      head: text.senders.unseen,
+      width: '68px',
+      align: 'right',
+      minor: true,
+      cell: ({ unseen, messages }) => percent(unseen / messages),
+    },
+    {
+      key: 'written',
+      head: text.senders.written,
+      width: '60px',
+      align: 'right',
+      minor: true,
+      cell: ({ written }) => (written === 0 ? '–' : count(written)),
+    },
   ];
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-[14px] xl:flex-row">
@@ -137,12 +231,23 @@ function Ranking({ where, by, order }: { where: string; by: By; order: string })
           </p>
           <p role="status" className="ml-auto">
             {marked.length > 0 ? (
-              <strong>{text.strip.summary(text.senders.summary(count(marked.length)), text.messages(sum.messages, count(sum.messages)), octets(sum.bytes))}</strong>
+              <strong>
+                {text.strip.summary(
+                  text.senders.summary(count(marked.length)),
+                  text.messages(sum.messages, count(sum.messages)),
+                  octets(sum.bytes),
+                )}
+              </strong>
             ) : (
               <span className="text-ink-2">{text.sift.noneMarked}</span>
             )}
           </p>
-          <button type="button" className="button button-chief" disabled={marked.length === 0 || add.isPending} onClick={() => void addMarked()}>
+          <button
+            type="button"
+            className="button button-chief"
+            disabled={marked.length === 0 || add.isPending}
+            onClick={() => void addMarked()}
+          >
             {text.sift.add}
           </button>
         </div>
@@ -177,14 +282,17 @@ function Newest({ by, sender, where }: { by: By; sender: Sender | undefined; whe
   const { octets, day } = useFigures();
   const newest = useQuery({
     queryKey: ['newest', account.id, by, sender?.key],
-    queryFn: () => call<{ id: number; subject: string; date: string; size: number }[]>(`${base}/senders/${encodeURIComponent(sender?.key ?? '')}/newest?by=${by}`),
+    queryFn: () =>
+      call<{ id: number; subject: string; date: string; size: number }[]>(
+        `${base}/senders/${encodeURIComponent(sender?.key ?? '')}/newest?by=${by}`,
+      ),
     enabled: sender !== undefined && sender.key !== '',
   });
   if (!sender) return null;
   const criteria = criteriaOfSender(by, sender.key, where);
   return (
-    <section className="card shrink-0 content-start xl:w-[270px]" aria-live="polite">
-      <h2>{text.senders.newest(sender.name || sender.key)}</h2>
+    <section className="card shrink-0 content-start xl:w-[250px]" aria-live="polite">
+      <h2>{text.senders.newest(titleOf(by, sender).title)}</h2>
       {newest.error && <p className="text-go">{newest.error.message}</p>}
       <ul>
         {newest.data?.map(({ id, subject, date, size }) => (

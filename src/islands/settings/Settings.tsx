@@ -1,4 +1,4 @@
-import { type FormEvent } from 'react';
+import type { FormEvent } from 'react';
 import { OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useLevel } from '../../ui/api/account';
 import type { Settings } from '../../ui/api/types';
@@ -19,7 +19,12 @@ export function SettingsSheet({ open, onClose }: { open: boolean; onClose(): voi
 function Form({ onDone }: { onDone(): void }) {
   const { settings } = useAccount();
   const level = useLevel().data;
-  const save = useChange<Partial<Settings>>(() => '/settings', 'PATCH', (changes) => changes, ['settings', 'level', 'messages', 'senders']);
+  const save = useChange<Partial<Settings>>(
+    () => '/settings',
+    'PATCH',
+    (changes) => changes,
+    ['settings', 'level', 'messages', 'senders'],
+  );
   const submit = (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
     const form = new FormData(event.currentTarget);
@@ -43,7 +48,14 @@ function Form({ onDone }: { onDone(): void }) {
         <input id="target" name="target" type="number" min={1} max={100} defaultValue={share} className="field" />
       </Line>
       <Line label={text.settings.limit} name="limit">
-        <input id="limit" name="limit" type="number" min={1} defaultValue={settings.limit === null ? '' : Math.round(settings.limit / OCTETS_IN.MiB)} className="field" />
+        <input
+          id="limit"
+          name="limit"
+          type="number"
+          min={1}
+          defaultValue={settings.limit === null ? '' : Math.round(settings.limit / OCTETS_IN.MiB)}
+          className="field"
+        />
       </Line>
       <Line label={text.settings.units} name="units">
         <select id="units" name="units" defaultValue={settings.units} className="field">
@@ -61,11 +73,23 @@ function Form({ onDone }: { onDone(): void }) {
       <Line label={text.settings.trashFolder} name="trashFolder">
         <select id="trashFolder" name="trashFolder" defaultValue={settings.trashFolder ?? ''} className="field">
           <option value="">{text.settings.byServer}</option>
-          {level?.folders.filter(({ repeats }) => !repeats).map(({ path }) => <option key={path}>{path}</option>)}
+          {level?.folders
+            .filter(({ repeats }) => !repeats)
+            .map(({ path }) => (
+              <option key={path}>{path}</option>
+            ))}
         </select>
       </Line>
       <Line label={text.settings.trashDays} name="trashDays">
-        <input id="trashDays" name="trashDays" type="number" min={1} max={3650} defaultValue={settings.trashDays ?? ''} className="field" />
+        <input
+          id="trashDays"
+          name="trashDays"
+          type="number"
+          min={1}
+          max={3650}
+          defaultValue={settings.trashDays ?? ''}
+          className="field"
+        />
       </Line>
       {save.error && (
         <p role="alert" className="text-go">

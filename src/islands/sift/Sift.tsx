@@ -50,13 +50,19 @@ function Results({ where, order, direction }: { where: string; order: string; di
   const [marking, setMarking] = useState<Marking<number>>(nothing());
   const [looked, setLooked] = useState<Message>();
   const { rows, total, error, more, refetch } = useMessages({ where, scope: 'mail', order, direction });
-  const add = useChange<{ where: string; except: number[] } | { ids: number[] }, Lot>(() => '/lots', 'POST', (selector) => selector, ['lots', 'level']);
+  const add = useChange<{ where: string; except: number[] } | { ids: number[] }, Lot>(
+    () => '/lots',
+    'POST',
+    (selector) => selector,
+    ['lots', 'level'],
+  );
   const largest = useMemo(() => rows.reduce((most, { size }) => Math.max(most, size), 1), [rows]);
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   if (!total) return <Loading />;
   const marked = markedAmount(marking, rows, total);
   const addMarked = () => {
-    if (!isEmpty(marking) && marked.messages > 0) add.mutate(markedSelector(marking, where), { onSuccess: () => setMarking(nothing()) });
+    if (!isEmpty(marking) && marked.messages > 0)
+      add.mutate(markedSelector(marking, where), { onSuccess: () => setMarking(nothing()) });
   };
   const changeOrder = (by: string) => {
     const usual = DESCENDS.has(by) ? 'down' : 'up';
@@ -65,8 +71,20 @@ function Results({ where, order, direction }: { where: string; order: string; di
   };
   const columns: Column<Message>[] = [
     ...messageColumns(figures, largest, 'water'),
-    { key: 'folder', head: text.look.folder, width: 'minmax(70px, 0.8fr)', minor: true, cell: ({ folder }) => <span className="text-ink-2">{folder}</span> },
-    { key: 'attached', head: text.sift.attached, width: '92px', minor: true, cell: (message) => <span className="text-ink-2">{attached(message)}</span> },
+    {
+      key: 'folder',
+      head: text.look.folder,
+      width: 'minmax(70px, 0.8fr)',
+      minor: true,
+      cell: ({ folder }) => <span className="text-ink-2">{folder}</span>,
+    },
+    {
+      key: 'attached',
+      head: text.sift.attached,
+      width: '92px',
+      minor: true,
+      cell: (message) => <span className="text-ink-2">{attached(message)}</span>,
+    },
   ];
   return (
     <section className="card flex min-h-0 min-w-0 flex-1 flex-col">
@@ -75,12 +93,23 @@ function Results({ where, order, direction }: { where: string; order: string; di
           <strong>{text.sift.match(count(total.messages), figures.octets(total.bytes))}</strong>
         </p>
         <p role="status" className="ml-auto" aria-live="polite">
-          {marked.messages > 0 ? <strong>{text.sift.marked(count(marked.messages), figures.octets(marked.bytes))}</strong> : <span className="text-ink-2">{text.sift.noneMarked}</span>}
-          {marking.kind === 'all' && marking.except.size > 0 && <span className="text-ink-2"> {text.sift.excepted(count(marking.except.size))}</span>}
+          {marked.messages > 0 ? (
+            <strong>{text.sift.marked(count(marked.messages), figures.octets(marked.bytes))}</strong>
+          ) : (
+            <span className="text-ink-2">{text.sift.noneMarked}</span>
+          )}
+          {marking.kind === 'all' && marking.except.size > 0 && (
+            <span className="text-ink-2"> {text.sift.excepted(count(marking.except.size))}</span>
+          )}
         </p>
         <span className="flex flex-wrap gap-2">
           {isEmpty(marking) ? (
-            <button type="button" className="button" disabled={total.messages === 0} onClick={() => setMarking(everything())}>
+            <button
+              type="button"
+              className="button"
+              disabled={total.messages === 0}
+              onClick={() => setMarking(everything())}
+            >
               {text.sift.markAll}
             </button>
           ) : (
@@ -88,7 +117,12 @@ function Results({ where, order, direction }: { where: string; order: string; di
               {text.sift.unmark}
             </button>
           )}
-          <button type="button" className="button button-chief" disabled={marked.messages === 0 || add.isPending} onClick={addMarked}>
+          <button
+            type="button"
+            className="button button-chief"
+            disabled={marked.messages === 0 || add.isPending}
+            onClick={addMarked}
+          >
             {text.sift.add}
           </button>
         </span>

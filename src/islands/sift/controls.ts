@@ -15,17 +15,38 @@ export interface Controls {
   unseen: boolean;
 }
 
-export const NO_CONTROLS: Controls = { leastSize: '', leastAge: '', folder: '', word: '', unflagged: false, unseen: false };
+export const NO_CONTROLS: Controls = {
+  leastSize: '',
+  leastAge: '',
+  folder: '',
+  word: '',
+  unflagged: false,
+  unseen: false,
+};
 
 /** The criteria that controls say. */
 export function criteriaOf(controls: Controls): string {
   const tests: Criteria[] = [];
   const size = /^(\d+) (KiB|MiB|kB|MB)$/.exec(controls.leastSize);
-  if (size) tests.push({ kind: 'test', field: 'size', op: '>=', value: { type: 'octets', number: Number(size[1]), unit: size[2] as 'MiB' } });
+  if (size)
+    tests.push({
+      kind: 'test',
+      field: 'size',
+      op: '>=',
+      value: { type: 'octets', number: Number(size[1]), unit: size[2] as 'MiB' },
+    });
   const age = /^(\d+)(d|w|mo|y)$/.exec(controls.leastAge);
-  if (age) tests.push({ kind: 'test', field: 'age', op: '>=', value: { type: 'age', number: Number(age[1]), unit: age[2] as 'y' } });
-  if (controls.folder) tests.push({ kind: 'test', field: 'under', op: '=', value: { type: 'text', text: controls.folder } });
-  if (controls.word) tests.push({ kind: 'any', of: [contains('from', controls.word), contains('subject', controls.word)] });
+  if (age)
+    tests.push({
+      kind: 'test',
+      field: 'age',
+      op: '>=',
+      value: { type: 'age', number: Number(age[1]), unit: age[2] as 'y' },
+    });
+  if (controls.folder)
+    tests.push({ kind: 'test', field: 'under', op: '=', value: { type: 'text', text: controls.folder } });
+  if (controls.word)
+    tests.push({ kind: 'any', of: [contains('from', controls.word), contains('subject', controls.word)] });
   if (controls.unflagged) tests.push({ kind: 'flag', name: 'unflagged' });
   if (controls.unseen) tests.push({ kind: 'flag', name: 'unseen' });
   if (tests.length === 0) return '';
@@ -56,8 +77,10 @@ function read(test: Criteria, controls: Controls): boolean {
 }
 
 function readTest({ field, op, value }: Extract<Criteria, { kind: 'test' }>, controls: Controls): boolean {
-  if (field === 'size' && op === '>=' && value.type === 'octets' && value.unit && !controls.leastSize) controls.leastSize = `${value.number} ${value.unit}`;
-  else if (field === 'age' && op === '>=' && value.type === 'age' && !controls.leastAge) controls.leastAge = `${value.number}${value.unit}`;
+  if (field === 'size' && op === '>=' && value.type === 'octets' && value.unit && !controls.leastSize)
+    controls.leastSize = `${value.number} ${value.unit}`;
+  else if (field === 'age' && op === '>=' && value.type === 'age' && !controls.leastAge)
+    controls.leastAge = `${value.number}${value.unit}`;
   else if (field === 'under' && op === '=' && value.type === 'text' && !controls.folder) controls.folder = value.text;
   else return false;
   return true;

@@ -47,7 +47,12 @@ export function SignIn({ offered }: { offered: Offered | undefined }) {
       </div>
       {offered && (
         <section className="card">
-          <button type="button" disabled={going} className="button button-chief w-full" onClick={() => void go(offered)}>
+          <button
+            type="button"
+            disabled={going}
+            className="button button-chief w-full"
+            onClick={() => void go(offered)}
+          >
             {going ? text.signIn.going : text.signIn.demo}
           </button>
           <p className="note mt-2">{text.signIn.demoNote}</p>
@@ -58,16 +63,38 @@ export function SignIn({ offered }: { offered: Offered | undefined }) {
   );
 }
 
-function Form({ going, problem, onGo, divided }: { going: boolean; problem: ApiProblem | Error | undefined; onGo(access: Offered): Promise<void>; divided: boolean }) {
+function Form({
+  going,
+  problem,
+  onGo,
+  divided,
+}: {
+  going: boolean;
+  problem: ApiProblem | Error | undefined;
+  onGo(access: Offered): Promise<void>;
+  divided: boolean;
+}) {
   const [security, setSecurity] = useState<Offered['security']>('tls');
   const [port, setPort] = useState(USUAL_PORT.tls);
   const wrong = problem instanceof ApiProblem ? new Set(problem.errors.map(({ field }) => field)) : new Set<string>();
   const submit = (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
     const form = new FormData(event.currentTarget);
-    void onGo({ host: `${form.get('host')}`, port: Number(port), security, user: `${form.get('user')}`, password: `${form.get('password')}` });
+    void onGo({
+      host: `${form.get('host')}`,
+      port: Number(port),
+      security,
+      user: `${form.get('user')}`,
+      password: `${form.get('password')}`,
+    });
   };
-  const field = (name: string) => ({ name, id: name, className: `field w-full ${wrong.has(name) ? 'border-go' : ''}`, 'aria-invalid': wrong.has(name), 'aria-describedby': wrong.has(name) ? 'problem' : undefined });
+  const field = (name: string) => ({
+    name,
+    id: name,
+    className: `field w-full ${wrong.has(name) ? 'border-go' : ''}`,
+    'aria-invalid': wrong.has(name),
+    'aria-describedby': wrong.has(name) ? 'problem' : undefined,
+  });
   return (
     <form onSubmit={submit} className="card grid grid-cols-[1fr_92px] gap-3">
       {divided && <p className="note col-span-2">{text.signIn.or}</p>}
@@ -75,7 +102,13 @@ function Form({ going, problem, onGo, divided }: { going: boolean; problem: ApiP
         <input {...field('host')} required placeholder="imap.post.example" autoComplete="off" spellCheck={false} />
       </Labelled>
       <Labelled name="port" label={text.signIn.port}>
-        <input {...field('port')} required inputMode="numeric" value={port} onChange={(event) => setPort(event.target.value.replace(/\D/g, ''))} />
+        <input
+          {...field('port')}
+          required
+          inputMode="numeric"
+          value={port}
+          onChange={(event) => setPort(event.target.value.replace(/\D/g, ''))}
+        />
       </Labelled>
       <Labelled name="security" label={text.signIn.security} wide>
         <select
@@ -111,7 +144,17 @@ function Form({ going, problem, onGo, divided }: { going: boolean; problem: ApiP
   );
 }
 
-function Labelled({ name, label, wide, children }: { name: string; label: string; wide?: boolean; children: React.ReactNode }) {
+function Labelled({
+  name,
+  label,
+  wide,
+  children,
+}: {
+  name: string;
+  label: string;
+  wide?: boolean;
+  children: React.ReactNode;
+}) {
   return (
     <div className={wide ? 'col-span-2' : ''}>
       <label htmlFor={name} className="note">

@@ -15,10 +15,18 @@ import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 
-type RunRequest = { action: 'purge' | 'restore'; expect: Amount; to?: string } & ({ where: string } | { ids: number[] });
+type RunRequest = { action: 'purge' | 'restore'; expect: Amount; to?: string } & (
+  | { where: string }
+  | { ids: number[] }
+);
 
 function useRun() {
-  return useChange<RunRequest, Run>(() => '/runs', 'POST', (body) => body, ['runs', 'level', 'messages']);
+  return useChange<RunRequest, Run>(
+    () => '/runs',
+    'POST',
+    (body) => body,
+    ['runs', 'level', 'messages'],
+  );
 }
 
 /** What lies in the trash and still counts: searched, taken back, purged. */
@@ -87,7 +95,12 @@ function Contents({ where }: { where: string }) {
   const [marking, setMarking] = useState<Marking<number>>(nothing());
   const [looked, setLooked] = useState<Message>();
   const [order, setOrder] = useState({ by: 'size', descends: true });
-  const { rows, total, error, more, refetch } = useMessages({ where, scope: 'trash', order: order.by, direction: order.descends ? 'down' : 'up' });
+  const { rows, total, error, more, refetch } = useMessages({
+    where,
+    scope: 'trash',
+    order: order.by,
+    direction: order.descends ? 'down' : 'up',
+  });
   const largest = useMemo(() => rows.reduce((most, { size }) => Math.max(most, size), 1), [rows]);
   const run = useRun();
   const level = useLevel().data;
@@ -98,13 +111,33 @@ function Contents({ where }: { where: string }) {
   const messages = text.messages(marked.messages, count(marked.messages));
   const act = (action: RunRequest['action']) => {
     // Everything that matches but some is named by ids only as far as it is loaded, so exceptions need all rows.
-    const selector = marking.kind === 'all' && marking.except.size === 0 ? { where } : { ids: rows.filter(({ id }) => isMarked(marking, id)).map(({ id }) => id) };
-    run.mutate({ action, expect: marked, ...selector, ...(action === 'restore' ? { to } : {}) }, { onSuccess: () => setMarking(nothing()) });
+    const selector =
+      marking.kind === 'all' && marking.except.size === 0
+        ? { where }
+        : { ids: rows.filter(({ id }) => isMarked(marking, id)).map(({ id }) => id) };
+    run.mutate(
+      { action, expect: marked, ...selector, ...(action === 'restore' ? { to } : {}) },
+      { onSuccess: () => setMarking(nothing()) },
+    );
   };
   const columns: Column<Message>[] = [
     ...messageColumns(figures, largest, 'silt'),
-    { key: 'run', head: text.trash.byRun, width: '64px', minor: true, cell: ({ trashedBy }) => <span className="text-ink-2">{trashedBy === null ? text.trash.others : text.trash.run(trashedBy)}</span> },
-    { key: 'origin', head: text.trash.cameFrom, width: 'minmax(80px, 0.9fr)', minor: true, cell: ({ origin }) => <span className="text-ink-2">{origin ?? text.trash.unknown}</span> },
+    {
+      key: 'run',
+      head: text.trash.byRun,
+      width: '64px',
+      minor: true,
+      cell: ({ trashedBy }) => (
+        <span className="text-ink-2">{trashedBy === null ? text.trash.others : text.trash.run(trashedBy)}</span>
+      ),
+    },
+    {
+      key: 'origin',
+      head: text.trash.cameFrom,
+      width: 'minmax(80px, 0.9fr)',
+      minor: true,
+      cell: ({ origin }) => <span className="text-ink-2">{origin ?? text.trash.unknown}</span>,
+    },
   ];
   return (
     <section className="card flex min-h-0 min-w-0 flex-1 flex-col">
@@ -113,19 +146,37 @@ function Contents({ where }: { where: string }) {
           <strong>{text.sift.match(count(total.messages), figures.octets(total.bytes))}</strong>
         </p>
         <p role="status" className="ml-auto">
-          {marked.messages > 0 ? <strong>{text.sift.marked(count(marked.messages), figures.octets(marked.bytes))}</strong> : <span className="text-ink-2">{text.sift.noneMarked}</span>}
+          {marked.messages > 0 ? (
+            <strong>{text.sift.marked(count(marked.messages), figures.octets(marked.bytes))}</strong>
+          ) : (
+            <span className="text-ink-2">{text.sift.noneMarked}</span>
+          )}
         </p>
         <span className="flex flex-wrap items-center gap-2">
-          <button type="button" className="button" disabled={total.messages === 0} onClick={() => setMarking(isEmpty(marking) ? everything() : nothing())}>
+          <button
+            type="button"
+            className="button"
+            disabled={total.messages === 0}
+            onClick={() => setMarking(isEmpty(marking) ? everything() : nothing())}
+          >
             {isEmpty(marking) ? text.sift.markAll : text.sift.unmark}
           </button>
           <label className="note flex items-center gap-1">
-            <span className="max-w-32">{text.trash.to}</span>
-            <select className="field" value={to} onChange={(event) => setTo(event.target.value)}>
-              {level?.folders.filter(({ repeats, role }) => !repeats && role !== 'trash').map(({ path }) => <option key={path}>{path}</option>)}
+            <span className="whitespace-nowrap">{text.trash.to}</span>
+            <select className="field w-28" value={to} onChange={(event) => setTo(event.target.value)}>
+              {level?.folders
+                .filter(({ repeats, role }) => !repeats && role !== 'trash')
+                .map(({ path }) => (
+                  <option key={path}>{path}</option>
+                ))}
             </select>
           </label>
-          <button type="button" className="button button-chief" disabled={marked.messages === 0 || run.isPending} onClick={() => act('restore')}>
+          <button
+            type="button"
+            className="button button-chief"
+            disabled={marked.messages === 0 || run.isPending}
+            onClick={() => act('restore')}
+          >
             {text.trash.takeBack}
           </button>
           <Question
@@ -154,7 +205,11 @@ function Contents({ where }: { where: string }) {
         keyOf={(message: Message) => message.id}
         marking={marking}
         onMark={setMarking}
-        ordered={{ ...order, change: (by) => setOrder({ by, descends: by === order.by ? !order.descends : by === 'size' || by === 'date' }) }}
+        ordered={{
+          ...order,
+          change: (by) =>
+            setOrder({ by, descends: by === order.by ? !order.descends : by === 'size' || by === 'date' }),
+        }}
         onEnd={more}
         onOpen={(message) => setLooked(message)}
         onDelete={() => undefined}

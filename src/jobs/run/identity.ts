@@ -9,7 +9,8 @@ export function pairByIdentity(
   lost: readonly Identity[],
   found: readonly Pick<MessageRecord, 'uid' | 'emailId' | 'messageId' | 'size' | 'received'>[],
 ): { id: number; uid: number }[] {
-  const keyOf = (message: Omit<Identity, 'id'>) => message.emailId ?? `${message.messageId}\n${message.size}\n${message.received.getTime()}`;
+  const keyOf = (message: Omit<Identity, 'id'>) =>
+    message.emailId ?? `${message.messageId}\n${message.size}\n${message.received.getTime()}`;
   const waiting = new Map<string, number[]>();
   for (const message of lost) {
     const key = keyOf(message);

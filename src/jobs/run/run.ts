@@ -48,9 +48,16 @@ class Carrier {
 
   async carryOut(): Promise<Outcome> {
     await this.begin();
-    for (const batch of await runs.openBatches(this.context.database, this.account.id, this.run.id)) await this.settle(batch);
+    for (const batch of await runs.openBatches(this.context.database, this.account.id, this.run.id))
+      await this.settle(batch);
     await this.fenced(async (client) => {
-      await runs.leave(client, this.account.id, this.run.id, 'vanished', await runs.vanishedOf(client, this.account.id, this.run.id));
+      await runs.leave(
+        client,
+        this.account.id,
+        this.run.id,
+        'vanished',
+        await runs.vanishedOf(client, this.account.id, this.run.id),
+      );
     });
     const pending = await runs.pendingOf(this.context.database, this.account.id, this.run.id);
     const outcome = await this.work(pending);
@@ -73,11 +80,15 @@ class Carrier {
       const wanted = await this.wanted();
       if (wanted === 'pause') return 'paused';
       if (wanted === 'cancel') {
-        await this.leave('cancelled', queue.map(({ placement }) => placement.id));
+        await this.leave(
+          'cancelled',
+          queue.map(({ placement }) => placement.id),
+        );
         return 'cancelled';
       }
       const first = queue[0] as Routed;
-      const together = (routed: Routed) => routed.placement.generation === first.placement.generation && routed.destination === first.destination;
+      const together = (routed: Routed) =>
+        routed.placement.generation === first.placement.generation && routed.destination === first.destination;
       let count = 0;
       while (count < this.size && count < queue.length && together(queue[count] as Routed)) count++;
       const batch = queue.splice(0, count);
@@ -105,7 +116,12 @@ class Carrier {
       else routed.push({ placement, destination });
     }
     await this.leave('unknown', unknown);
-    return routed.sort((a, b) => (a.destination ?? 0) - (b.destination ?? 0) || a.placement.generation - b.placement.generation || a.placement.uid - b.placement.uid);
+    return routed.sort(
+      (a, b) =>
+        (a.destination ?? 0) - (b.destination ?? 0) ||
+        a.placement.generation - b.placement.generation ||
+        a.placement.uid - b.placement.uid,
+    );
   }
 
   /** Sends one batch; gives back what has to be tried again. */
@@ -125,12 +141,18 @@ class Carrier {
     );
     const started = Date.now();
     try {
-      await this.command(seq, batch.map(({ placement: member }) => member), to);
+      await this.command(
+        seq,
+        batch.map(({ placement: member }) => member),
+        to,
+      );
     } catch (error) {
       return this.refused(error, seq, batch);
     }
     const took = Date.now() - started;
-    this.size = Math.round(Math.min(PACE.most, Math.max(PACE.least, took > COMFORTABLE_MS ? this.size / 2 : this.size * 2)));
+    this.size = Math.round(
+      Math.min(PACE.most, Math.max(PACE.least, took > COMFORTABLE_MS ? this.size / 2 : this.size * 2)),
+    );
     return [];
   }
 
@@ -141,10 +163,14 @@ class Carrier {
       return;
     }
     const moved = await this.move(uids, to.folder.serverName);
-    const known = moved ? members.flatMap(({ id, uid }) => (moved.has(uid) ? [{ id, uid: moved.get(uid) as number }] : [])) : [];
+    const known = moved
+      ? members.flatMap(({ id, uid }) => (moved.has(uid) ? [{ id, uid: moved.get(uid) as number }] : []))
+      : [];
     if (known.length < members.length) {
       // The server did not tell all new UIDs: look what is still there, and find the rest by identity.
-      const batch = (await runs.openBatches(this.context.database, this.account.id, this.run.id)).find((open) => open.seq === seq);
+      const batch = (await runs.openBatches(this.context.database, this.account.id, this.run.id)).find(
+        (open) => open.seq === seq,
+      );
       if (batch) await this.settle(batch, known);
       return;
     }
@@ -167,18 +193,41 @@ class Carrier {
     await this.fenced(async (client) => {
       await runs.purgePlacements(client, this.account.id, gone, this.run.id);
       await runs.closeBatch(client, this.account.id, this.run.id, seq, gone);
-      await runs.leave(client, this.account.id, this.run.id, 'refused', members.filter(({ uid }) => still.has(uid)).map(({ id }) => id));
+      await runs.leave(
+        client,
+        this.account.id,
+        this.run.id,
+        'refused',
+        members.filter(({ uid }) => still.has(uid)).map(({ id }) => id),
+      );
       await this.announce(client);
     });
   }
 
   /** Records what was moved where, and closes the batch. */
-  private async close(seq: number, moved: { id: number; uid: number }[], to: Destination, vanished: number[]): Promise<void> {
+  private async close(
+    seq: number,
+    moved: { id: number; uid: number }[],
+    to: Destination,
+    vanished: number[],
+  ): Promise<void> {
     await this.fenced(async (client) => {
       const trashedBy = this.run.action === 'trash' ? this.run.id : null;
-      await runs.movePlacements(client, this.account.id, moved, { folder: to.folder.id, generation: to.generation }, trashedBy);
+      await runs.movePlacements(
+        client,
+        this.account.id,
+        moved,
+        { folder: to.folder.id, generation: to.generation },
+        trashedBy,
+      );
       await runs.losePlacements(client, this.account.id, vanished);
-      await runs.closeBatch(client, this.account.id, this.run.id, seq, moved.map(({ id }) => id));
+      await runs.closeBatch(
+        client,
+        this.account.id,
+        this.run.id,
+        seq,
+        moved.map(({ id }) => id),
+      );
       await runs.leave(client, this.account.id, this.run.id, 'vanished', vanished);
       await this.announce(client);
     });
@@ -191,7 +240,14 @@ class Carrier {
   private async settle(batch: runs.Batch, known: { id: number; uid: number }[] = []): Promise<void> {
     const { database } = this.context;
     const members = await runs.placementsById(database, this.account.id, numbersOf(batch.members));
-    if (!(await this.open(batch.generation, members.map(({ id }) => id), batch.seq))) return;
+    if (
+      !(await this.open(
+        batch.generation,
+        members.map(({ id }) => id),
+        batch.seq,
+      ))
+    )
+      return;
     const uids = rangesOf(members.map(({ uid }) => uid));
     const still = new Set(await this.server.uids(uids));
     if (batch.destination === null) {
@@ -210,7 +266,11 @@ class Carrier {
     const gone = lost.filter(({ uid }) => !still.has(uid));
     const stayed = lost.filter(({ uid }) => still.has(uid));
     const to = await this.destination(batch.destination);
-    const arrived = await this.arrived(batch, to, [...gone, ...(this.server.dialect.move ? [] : stayed)].map(({ id }) => id));
+    const arrived = await this.arrived(
+      batch,
+      to,
+      [...gone, ...(this.server.dialect.move ? [] : stayed)].map(({ id }) => id),
+    );
     const pairs = [...known, ...arrived];
     const found = new Set(pairs.map(({ id }) => id));
     // Copied but not yet expunged at the source: that remains to be done, now that the copies are known.
@@ -226,7 +286,11 @@ class Carrier {
   }
 
   /** Which of these came to the destination since the batch began, and under which UIDs. */
-  private async arrived(batch: runs.Batch, to: Destination, ids: readonly number[]): Promise<{ id: number; uid: number }[]> {
+  private async arrived(
+    batch: runs.Batch,
+    to: Destination,
+    ids: readonly number[],
+  ): Promise<{ id: number; uid: number }[]> {
     const { database } = this.context;
     if (ids.length === 0 || to.uidValidity !== batch.destinationValidity) return [];
     const from = batch.destinationUidNext ?? 1;
@@ -242,16 +306,23 @@ class Carrier {
 
   /** The identities of these, in the order of the ids. */
   private async identities(ids: readonly number[]): Promise<runs.Identity[]> {
-    const byId = new Map((await runs.identitiesOf(this.context.database, this.account.id, ids)).map((identity) => [identity.id, identity]));
+    const byId = new Map(
+      (await runs.identitiesOf(this.context.database, this.account.id, ids)).map((identity) => [identity.id, identity]),
+    );
     return ids.flatMap((id) => byId.get(id) ?? []);
   }
 
   /** A command was refused. What of the batch was done all the same is settled; the rest is tried in another way or left. */
   private async refused(error: unknown, seq: number, batch: Routed[]): Promise<Routed[]> {
-    if (!(error instanceof MailProblem) || !['no-room', 'read-only', 'command-refused'].includes(error.kind)) throw error;
-    const open = (await runs.openBatches(this.context.database, this.account.id, this.run.id)).find((sent) => sent.seq === seq);
+    if (!(error instanceof MailProblem) || !['no-room', 'read-only', 'command-refused'].includes(error.kind))
+      throw error;
+    const open = (await runs.openBatches(this.context.database, this.account.id, this.run.id)).find(
+      (sent) => sent.seq === seq,
+    );
     if (open) await this.settle(open);
-    const pending = new Set((await runs.pendingOf(this.context.database, this.account.id, this.run.id)).map(({ id }) => id));
+    const pending = new Set(
+      (await runs.pendingOf(this.context.database, this.account.id, this.run.id)).map(({ id }) => id),
+    );
     const rest = batch.filter(({ placement }) => pending.has(placement.id));
     const ids = rest.map(({ placement }) => placement.id);
     if (error.kind === 'no-room') return this.fitting(rest);
@@ -273,11 +344,15 @@ class Carrier {
     if (free !== undefined) {
       let octets = 0;
       count = 0;
-      while (count < sorted.length - 1 && octets + (sorted[count] as Routed).placement.size <= free) octets += (sorted[count++] as Routed).placement.size;
+      while (count < sorted.length - 1 && octets + (sorted[count] as Routed).placement.size <= free)
+        octets += (sorted[count++] as Routed).placement.size;
     }
     if (count === 0) {
       this.size = PACE.first;
-      await this.leave('no-room', sorted.map(({ placement }) => placement.id));
+      await this.leave(
+        'no-room',
+        sorted.map(({ placement }) => placement.id),
+      );
       return [];
     }
     this.size = count;

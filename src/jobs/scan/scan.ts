@@ -5,7 +5,14 @@ import type { FlagsRecord, FolderStatus, ListedFolder, MailServer, OpenFolder } 
 import type { Account } from '../../store/accounts';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
-import { foldersOf, type Generation, generationFor, generationsOf, saveSeen, type StoredFolder } from '../../store/folders';
+import {
+  foldersOf,
+  type Generation,
+  generationFor,
+  generationsOf,
+  type StoredFolder,
+  saveSeen,
+} from '../../store/folders';
 import { holdLease, type Job } from '../../store/jobs';
 import { countPlacements, insertBatch, tombstone, uidsOf, updateFlags } from '../../store/placements';
 import { updateScan } from '../../store/scans';
@@ -93,7 +100,10 @@ class Scanner {
   private async plan(changed: readonly Pair[]): Promise<void> {
     this.folders.total = changed.length;
     for (const { status, generation } of changed) {
-      const have = generation?.uidValidity === status.uidValidity ? await countPlacements(this.context.database, this.account.id, generation.id) : 0;
+      const have =
+        generation?.uidValidity === status.uidValidity
+          ? await countPlacements(this.context.database, this.account.id, generation.id)
+          : 0;
       this.messages.total += Math.max(0, status.messages - have);
     }
     await this.write('running');
@@ -103,7 +113,9 @@ class Scanner {
     const { database } = this.context;
     const open = await this.opened(listed.serverName);
     if (!open) return;
-    const generation = await this.fenced((client) => generationFor(client, this.account.id, folder.id, open.uidValidity));
+    const generation = await this.fenced((client) =>
+      generationFor(client, this.account.id, folder.id, open.uidValidity),
+    );
     const theirs = open.messages === 0 ? [] : await this.server.uids();
     const ours = await uidsOf(database, this.account.id, generation.id);
     const gone = missingFrom(ours, theirs);
@@ -133,7 +145,10 @@ class Scanner {
     const records: MessageRecord[] = [];
     for await (const record of this.server.metadata(uids)) records.push(record);
     // What can't be read in full is kept with what can: the count of messages must equal the server's.
-    const unread = missingFrom(numbersOf(uids), records.map(({ uid }) => uid));
+    const unread = missingFrom(
+      numbersOf(uids),
+      records.map(({ uid }) => uid),
+    );
     if (unread.length > 0) for await (const record of this.server.outlines(unread)) records.push(record);
     await this.fenced((client) => insertBatch(client, this.account.id, place, records));
     this.messages.done += countOf(uids);
@@ -167,7 +182,12 @@ class Scanner {
 
   private async write(state: 'running' | 'done'): Promise<void> {
     await this.fenced(async (client) => {
-      const scan = await updateScan(client, this.account.id, this.job.subject, { state, folders: this.folders, messages: this.messages, problem: null });
+      const scan = await updateScan(client, this.account.id, this.job.subject, {
+        state,
+        folders: this.folders,
+        messages: this.messages,
+        problem: null,
+      });
       await tell(client, this.account.id, 'scan', scan);
     });
   }

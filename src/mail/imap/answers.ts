@@ -42,8 +42,10 @@ export function commandProblem(error: unknown, folder?: string): MailProblem {
   const failure = error as CommandFailure;
   const said = failure.responseText ? ` The server said: “${failure.responseText}”.` : '';
   const options = { cause: error };
-  if (!failure.responseStatus) return new MailProblem('connection-lost', 'The connection to the mail server was lost.', options);
-  const section = typeof failure.response === 'object' ? failure.response.attributes?.[0]?.section?.[0]?.value : undefined;
+  if (!failure.responseStatus)
+    return new MailProblem('connection-lost', 'The connection to the mail server was lost.', options);
+  const section =
+    typeof failure.response === 'object' ? failure.response.attributes?.[0]?.section?.[0]?.value : undefined;
   const code = (failure.serverResponseCode ?? section ?? '').toUpperCase();
   switch (code) {
     case 'OVERQUOTA':
@@ -53,7 +55,11 @@ export function commandProblem(error: unknown, folder?: string): MailProblem {
       return new MailProblem('read-only', `The server does not allow this change.${said}`, options);
     case 'NONEXISTENT':
     case 'TRYCREATE':
-      return new MailProblem('folder-gone', `The folder${folder ? ` ${folder}` : ''} is not there any more.${said}`, options);
+      return new MailProblem(
+        'folder-gone',
+        `The folder${folder ? ` ${folder}` : ''} is not there any more.${said}`,
+        options,
+      );
     case 'UNAVAILABLE':
     case 'INUSE':
     case 'LIMIT':

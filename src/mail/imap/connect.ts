@@ -12,7 +12,10 @@ import { ImapServer } from './server';
 export async function connectImap(access: Access, outgoing: Outgoing): Promise<MailServer> {
   const address = await checkedAddress(access.host, outgoing.allowPrivate);
   if (access.security === 'none' && !isLoopback(address)) {
-    throw new MailProblem('plain-text-not-allowed', 'Without encryption Tamsel connects to this machine only. Choose TLS or STARTTLS.');
+    throw new MailProblem(
+      'plain-text-not-allowed',
+      'Without encryption Tamsel connects to this machine only. Choose TLS or STARTTLS.',
+    );
   }
   const ca = outgoing.caFile ? [...rootCertificates, readFileSync(outgoing.caFile, 'utf8')] : undefined;
   const client = new ImapFlow({
@@ -71,14 +74,39 @@ function connectProblem(error: ImapFailure, access: Access): MailProblem {
     return new MailProblem('password-refused', `${access.host} refused the user name or the password.${said}`, options);
   }
   const trouble = CERTIFICATE_TROUBLE[code];
-  if (trouble) return new MailProblem('untrusted-certificate', `The certificate of ${access.host} is not trusted: ${trouble}.`, options);
-  if (code === 'ECONNREFUSED') return new MailProblem('refused', `${where} refuses connections. Check the port.`, options);
-  if (['CONNECT_TIMEOUT', 'GREETING_TIMEOUT', 'UPGRADE_TIMEOUT', 'ETIMEDOUT', 'ETIMEOUT', 'EHOSTUNREACH', 'ENETUNREACH'].includes(code)) {
-    return new MailProblem('timed-out', `${where} did not answer in time. Check the port and the kind of security.`, options);
+  if (trouble)
+    return new MailProblem(
+      'untrusted-certificate',
+      `The certificate of ${access.host} is not trusted: ${trouble}.`,
+      options,
+    );
+  if (code === 'ECONNREFUSED')
+    return new MailProblem('refused', `${where} refuses connections. Check the port.`, options);
+  if (
+    [
+      'CONNECT_TIMEOUT',
+      'GREETING_TIMEOUT',
+      'UPGRADE_TIMEOUT',
+      'ETIMEDOUT',
+      'ETIMEOUT',
+      'EHOSTUNREACH',
+      'ENETUNREACH',
+    ].includes(code)
+  ) {
+    return new MailProblem(
+      'timed-out',
+      `${where} did not answer in time. Check the port and the kind of security.`,
+      options,
+    );
   }
   if (/STARTTLS/i.test(`${code} ${error.message}`)) {
     return new MailProblem('no-tls', `${where} does not offer STARTTLS. Choose TLS, usually on port 993.`, options);
   }
-  if (['ECONNRESET', 'EPIPE'].includes(code)) return new MailProblem('connection-lost', `${where} closed the connection.`, options);
-  return new MailProblem('not-imap', `What answers at ${where} is not an IMAP server, or not with this kind of security.`, options);
+  if (['ECONNRESET', 'EPIPE'].includes(code))
+    return new MailProblem('connection-lost', `${where} closed the connection.`, options);
+  return new MailProblem(
+    'not-imap',
+    `What answers at ${where} is not an IMAP server, or not with this kind of security.`,
+    options,
+  );
 }

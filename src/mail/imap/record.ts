@@ -3,11 +3,19 @@ import libmime from 'libmime';
 import { readFlags } from '../../core/mailbox/flags';
 import type { Flaw, MessageRecord } from '../../core/mailbox/record';
 import { type BodyPart, filesOf } from '../../core/mailbox/structure';
-import { mailbox, type Mailbox } from '../../core/senders/address';
+import { type Mailbox, mailbox } from '../../core/senders/address';
 import { oneLine, storable } from '../../core/text';
 
 /** The fields fetched besides the envelope: of threads (RFC 5322), lists (2369, 2919) and machines (3834). */
-export const HEADER_FIELDS = ['References', 'List-Id', 'List-Post', 'List-Unsubscribe', 'List-Unsubscribe-Post', 'Precedence', 'Auto-Submitted'];
+export const HEADER_FIELDS = [
+  'References',
+  'List-Id',
+  'List-Post',
+  'List-Unsubscribe',
+  'List-Unsubscribe-Post',
+  'Precedence',
+  'Auto-Submitted',
+];
 
 const BULK_FIELDS = new Set(HEADER_FIELDS.slice(2).map((name) => name.toLowerCase()));
 

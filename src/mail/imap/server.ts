@@ -1,8 +1,8 @@
 import type { FetchMessageObject, ImapFlow, ListResponse } from 'imapflow';
-import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
 import { readFlags } from '../../core/mailbox/flags';
+import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
 import type { MessageRecord } from '../../core/mailbox/record';
-import { parseSequenceSet, numbersOf, printSequenceSet, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { numbersOf, parseSequenceSet, printSequenceSet, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
 import type { Dialect, FlagsRecord, ListedFolder, MailServer, Moved, OpenFolder, Quota } from '../server';
 import { commandProblem, copyUid, type RawAnswer } from './answers';
@@ -111,7 +111,8 @@ export class ImapServer implements MailServer {
       this.client.search(query, { uid: true, returnOptions: ['ALL'] } as unknown as { uid: boolean }),
     );
     if (Array.isArray(answer)) return answer as number[];
-    if (answer === false || answer === undefined) throw new MailProblem('command-refused', 'The server refused to list its messages.');
+    if (answer === false || answer === undefined)
+      throw new MailProblem('command-refused', 'The server refused to list its messages.');
     const { all } = answer as { all?: string };
     if (!all) return [];
     const set = parseSequenceSet(all);
@@ -120,7 +121,15 @@ export class ImapServer implements MailServer {
   }
 
   async *metadata(uids: Ranges): AsyncIterable<MessageRecord> {
-    const query = { uid: true, flags: true, size: true, internalDate: true, envelope: true, bodyStructure: true, headers: HEADER_FIELDS };
+    const query = {
+      uid: true,
+      flags: true,
+      size: true,
+      internalDate: true,
+      envelope: true,
+      bodyStructure: true,
+      headers: HEADER_FIELDS,
+    };
     for (const range of cut(uids)) for await (const message of this.fetch(range, query)) yield recordOf(message);
   }
 
@@ -167,7 +176,9 @@ export class ImapServer implements MailServer {
     };
     for (const set of cut(uids)) {
       const name = encodedName(destination);
-      const answer = await this.command(command, [{ type: 'SEQUENCE', value: set }, name], { OK: async (untagged) => note(untagged) });
+      const answer = await this.command(command, [{ type: 'SEQUENCE', value: set }, name], {
+        OK: async (untagged) => note(untagged),
+      });
       note(answer);
     }
     return told ? moved : null;
@@ -205,7 +216,7 @@ export class ImapServer implements MailServer {
 
   async header(uid: number): Promise<string> {
     const message = await this.guarded(() => this.client.fetchOne(`${uid}`, { headers: true }, { uid: true }));
-    return message && message.headers ? message.headers.toString('utf8') : '';
+    return message ? (message.headers?.toString('utf8') ?? '') : '';
   }
 
   async close(): Promise<void> {
@@ -220,7 +231,11 @@ export class ImapServer implements MailServer {
     }
   }
 
-  private async command(name: string, attributes: Argument[], untagged: Record<string, (answer: RawAnswer) => Promise<void>> = {}) {
+  private async command(
+    name: string,
+    attributes: Argument[],
+    untagged: Record<string, (answer: RawAnswer) => Promise<void>> = {},
+  ) {
     try {
       const { response, next } = await (this.client as unknown as Channel).exec(name, attributes, { untagged });
       next();

@@ -7,8 +7,9 @@ const MOST_READ = 256 * 1024;
 /** The first text part that is to be read: plain where there is one, else HTML without its tags. */
 export async function messageText(client: ImapFlow, uid: number): Promise<string> {
   const message = await client.fetchOne(`${uid}`, { bodyStructure: true }, { uid: true });
-  if (!message || !message.bodyStructure) return '';
-  const parts = leaves(message.bodyStructure);
+  const structure = message ? message.bodyStructure : undefined;
+  if (!structure) return '';
+  const parts = leaves(structure);
   const part = parts.find(({ type }) => type === 'text/plain') ?? parts.find(({ type }) => type === 'text/html');
   if (!part) return '';
   const { content } = await client.download(`${uid}`, part.part ?? '1', { uid: true, maxBytes: MOST_READ });

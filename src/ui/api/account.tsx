@@ -23,15 +23,27 @@ export function useAccount(): AccountContext {
 }
 
 /** Provides the account, and keeps what is shown of it fresh as events come in. */
-export function AccountProvider({ account, settings, children }: { account: AccountBrief; settings: Settings; children: ReactNode }) {
+export function AccountProvider({
+  account,
+  settings,
+  children,
+}: {
+  account: AccountBrief;
+  settings: Settings;
+  children: ReactNode;
+}) {
   const client = useQueryClient();
   useEffect(
     () =>
       hear(account.id, ({ kind, data }) => {
         if (kind === 'scan') client.setQueryData(['scan', account.id], data);
         if (kind === 'run') void client.invalidateQueries({ queryKey: ['runs', account.id] });
-        if (kind === 'level') for (const key of ['level', 'lots', 'settings']) void client.invalidateQueries({ queryKey: [key, account.id] });
-        if (kind === 'index') for (const key of ['level', 'messages', 'senders', 'lots']) void client.invalidateQueries({ queryKey: [key, account.id] });
+        if (kind === 'level')
+          for (const key of ['level', 'lots', 'settings'])
+            void client.invalidateQueries({ queryKey: [key, account.id] });
+        if (kind === 'index')
+          for (const key of ['level', 'messages', 'senders', 'lots'])
+            void client.invalidateQueries({ queryKey: [key, account.id] });
       }),
     [account.id, client],
   );
@@ -40,7 +52,11 @@ export function AccountProvider({ account, settings, children }: { account: Acco
 
 export function useLevel() {
   const { account, base } = useAccount();
-  return useQuery({ queryKey: ['level', account.id], queryFn: () => call<Level>(`${base}/level`), placeholderData: keepPreviousData });
+  return useQuery({
+    queryKey: ['level', account.id],
+    queryFn: () => call<Level>(`${base}/level`),
+    placeholderData: keepPreviousData,
+  });
 }
 
 export function useScan() {
@@ -50,7 +66,10 @@ export function useScan() {
 
 export function useLots() {
   const { account, base } = useAccount();
-  return useQuery({ queryKey: ['lots', account.id], queryFn: () => call<{ lots: Lot[]; total: { messages: number; bytes: number } }>(`${base}/lots`) });
+  return useQuery({
+    queryKey: ['lots', account.id],
+    queryFn: () => call<{ lots: Lot[]; total: { messages: number; bytes: number } }>(`${base}/lots`),
+  });
 }
 
 export function useRuns() {
@@ -59,7 +78,12 @@ export function useRuns() {
 }
 
 /** A call that changes something, after which these are read again. */
-export function useChange<T, R = unknown>(path: (input: T) => string, method: string, body: (input: T) => unknown, stale: string[]) {
+export function useChange<T, R = unknown>(
+  path: (input: T) => string,
+  method: string,
+  body: (input: T) => unknown,
+  stale: string[],
+) {
   const { account, base } = useAccount();
   const client = useQueryClient();
   return useMutation({
@@ -76,6 +100,7 @@ export function useFigures() {
     units: units as UnitSystem,
     octets: (number: number) => format.octets(number, units),
     day: (instant: string) => format.day(instant, timeZone),
+    month: (instant: string) => format.month(instant, timeZone),
     time: (instant: string) => format.time(instant, timeZone),
     dayAndTime: (instant: string) => format.dayAndTime(instant, timeZone),
   };

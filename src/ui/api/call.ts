@@ -11,7 +11,10 @@ export class ApiProblem extends Error {
 }
 
 /** Calls the API. Throws an ApiProblem where it answers one. */
-export async function call<T>(path: string, options: { method?: string; body?: unknown; signal?: AbortSignal } = {}): Promise<T> {
+export async function call<T>(
+  path: string,
+  options: { method?: string; body?: unknown; signal?: AbortSignal } = {},
+): Promise<T> {
   const { method = 'GET', body, signal } = options;
   const response = await fetch(`/api${path}`, {
     method,
@@ -21,14 +24,22 @@ export async function call<T>(path: string, options: { method?: string; body?: u
   if (response.status === 204) return undefined as T;
   const type = response.headers.get('content-type') ?? '';
   if (response.ok) return (type.includes('json') ? await response.json() : await response.text()) as T;
-  const problem = type.includes('json') ? ((await response.json()) as { type?: string; detail?: string; errors?: [] }) : {};
-  throw new ApiProblem(response.status, problem.type ?? '', problem.detail ?? `HTTP ${response.status}`, problem.errors ?? []);
+  const problem = type.includes('json')
+    ? ((await response.json()) as { type?: string; detail?: string; errors?: [] })
+    : {};
+  throw new ApiProblem(
+    response.status,
+    problem.type ?? '',
+    problem.detail ?? `HTTP ${response.status}`,
+    problem.errors ?? [],
+  );
 }
 
 /** Prints a query, empty values left out. */
 export function query(values: Record<string, string | number | undefined>): string {
   const parameters = new URLSearchParams();
-  for (const [name, value] of Object.entries(values)) if (value !== undefined && value !== '') parameters.set(name, `${value}`);
+  for (const [name, value] of Object.entries(values))
+    if (value !== undefined && value !== '') parameters.set(name, `${value}`);
   const printed = parameters.toString();
   return printed === '' ? '' : `?${printed}`;
 }

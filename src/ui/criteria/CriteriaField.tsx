@@ -3,7 +3,15 @@ import { parseCriteria } from '../../core/criteria/parse';
 import { text } from '../text';
 
 /** Text of criteria. It takes effect when it can be read; where it can't, the message says at which place. */
-export function CriteriaField({ value, placeholder, onChange }: { value: string; placeholder: string; onChange(where: string): void }) {
+export function CriteriaField({
+  value,
+  placeholder,
+  onChange,
+}: {
+  value: string;
+  placeholder: string;
+  onChange(where: string): void;
+}) {
   const [typed, setTyped] = useState(value);
   useEffect(() => setTyped(value), [value]);
   const parsed = parseCriteria(typed);

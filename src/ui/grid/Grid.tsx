@@ -36,7 +36,7 @@ interface GridProps<Row, K> {
 const ROW_HEIGHT = 25;
 
 /**
- * A list of any length: only the rows in view are in the page. Keys are those of the platform: arrows, Home and End
+ * A list of any length: only the rows in view are in the page, which is why it is a grid by role and no table. Keys are those of the platform: arrows, Home and End
  * move, Shift extends, Space marks, Ctrl or Cmd+A marks everything that matches, Enter opens, Delete goes to the plan.
  */
 export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
@@ -45,14 +45,20 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
   const [cursor, setCursor] = useState(0);
   const anchor = useRef(0);
   const id = useId();
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_HEIGHT, overscan: 12 });
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW_HEIGHT,
+    overscan: 12,
+  });
   const shown = virtual.getVirtualItems();
   const lastShown = shown.at(-1)?.index ?? 0;
   useEffect(() => {
     if (rows.length > 0 && rows.length < total && lastShown >= rows.length - 40) onEnd();
   }, [rows.length, total, lastShown, onEnd]);
 
-  const keysBetween = (one: number, other: number) => rows.slice(Math.min(one, other), Math.max(one, other) + 1).map(keyOf);
+  const keysBetween = (one: number, other: number) =>
+    rows.slice(Math.min(one, other), Math.max(one, other) + 1).map(keyOf);
   const moveTo = (index: number, extend: boolean) => {
     const to = Math.max(0, Math.min(rows.length - 1, index));
     if (extend) onMark(withMarks(marking, keysBetween(anchor.current, to), true));
@@ -71,7 +77,14 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
 
   const pageRows = () => Math.max(1, Math.floor((scroller.current?.clientHeight ?? 300) / ROW_HEIGHT) - 1);
   const onKeyDown = (event: KeyboardEvent) => {
-    const steps: Record<string, number> = { ArrowDown: 1, ArrowUp: -1, PageDown: pageRows(), PageUp: -pageRows(), Home: -rows.length, End: rows.length };
+    const steps: Record<string, number> = {
+      ArrowDown: 1,
+      ArrowUp: -1,
+      PageDown: pageRows(),
+      PageUp: -pageRows(),
+      Home: -rows.length,
+      End: rows.length,
+    };
     const step = steps[event.key];
     const row = rows[cursor];
     if (step !== undefined) moveTo(cursor + step, event.shiftKey);
@@ -88,29 +101,43 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
     else toggle(index);
   };
 
-  const template = { '--tracks': columns.map(({ width }) => width).join(' '), '--few': columns.filter(({ minor }) => !minor).map(({ width }) => width).join(' ') };
+  const template = {
+    '--tracks': columns.map(({ width }) => width).join(' '),
+    '--few': columns
+      .filter(({ minor }) => !minor)
+      .map(({ width }) => width)
+      .join(' '),
+  };
   return (
     <div className="flex min-h-0 flex-1 flex-col" style={template as React.CSSProperties}>
-      {/* biome-ignore lint/a11y/useSemanticElements: a virtual list of a million rows can't be a table element */}
-      <div role="grid" aria-label={label} aria-rowcount={total + 1} aria-multiselectable="true" tabIndex={0} onKeyDown={onKeyDown} aria-activedescendant={rows.length > 0 ? `${id}-${cursor}` : undefined} className="flex min-h-0 flex-1 flex-col">
-        {/* biome-ignore lint/a11y/useSemanticElements lint/a11y/useFocusableInteractive: as above; the grid has the focus */}
+      <div
+        role="grid"
+        aria-label={label}
+        aria-rowcount={total + 1}
+        aria-multiselectable="true"
+        tabIndex={0}
+        onKeyDown={onKeyDown}
+        aria-activedescendant={rows.length > 0 ? `${id}-${cursor}` : undefined}
+        className="flex min-h-0 flex-1 flex-col"
+      >
         <div role="row" aria-rowindex={1} className="tracks border-b border-line pb-1 text-[11.5px] text-ink-2">
           {columns.map((column) => (
             <Head key={column.key} column={column} ordered={ordered} />
           ))}
         </div>
-        {/* biome-ignore lint/a11y/useSemanticElements: as above */}
         <div ref={scroller} role="rowgroup" tabIndex={-1} className="min-h-24 flex-1 overflow-y-auto outline-none">
           {rows.length === 0 ? (
-            // biome-ignore lint/a11y/useSemanticElements lint/a11y/useFocusableInteractive: as above
-            <div role="row"><div role="gridcell" className="py-6 text-ink-2">{empty}</div></div>
+            <div role="row">
+              <div role="gridcell" className="py-6 text-ink-2">
+                {empty}
+              </div>
+            </div>
           ) : (
             <div role="presentation" style={{ height: virtual.getTotalSize(), position: 'relative' }}>
               {shown.map(({ index, start }) => {
                 const row = rows[index] as Row;
                 const marked = isMarked(marking, keyOf(row));
                 return (
-                  // biome-ignore lint/a11y/useSemanticElements lint/a11y/useFocusableInteractive lint/a11y/useKeyWithClickEvents: the grid handles keys
                   <div
                     key={keyOf(row)}
                     id={`${id}-${index}`}
@@ -123,8 +150,11 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
                     style={{ height: ROW_HEIGHT, transform: `translateY(${start}px)` }}
                   >
                     {columns.map((column) => (
-                      // biome-ignore lint/a11y/useSemanticElements lint/a11y/useFocusableInteractive: as above
-                      <div key={column.key} role="gridcell" className={`truncate ${column.align === 'right' ? 'text-right' : ''} ${column.minor ? 'minor' : ''}`}>
+                      <div
+                        key={column.key}
+                        role="gridcell"
+                        className={`truncate ${column.align === 'right' ? 'text-right' : ''} ${column.minor ? 'minor' : ''}`}
+                      >
                         {column.key === 'mark' ? <MarkBox marked={marked} /> : column.cell(row)}
                       </div>
                     ))}
@@ -144,8 +174,12 @@ function Head<Row>({ column, ordered }: { column: Column<Row>; ordered: GridProp
   const active = ordered !== undefined && order === ordered.by;
   const sort = active ? (ordered.descends ? 'descending' : 'ascending') : undefined;
   return (
-    // biome-ignore lint/a11y/useSemanticElements lint/a11y/useFocusableInteractive: part of a virtual grid
-    <div role="columnheader" aria-sort={sort} className={`truncate ${align === 'right' ? 'text-right' : ''} ${minor ? 'minor' : ''}`} key={key}>
+    <div
+      role="columnheader"
+      aria-sort={sort}
+      className={`truncate ${align === 'right' ? 'text-right' : ''} ${minor ? 'minor' : ''}`}
+      key={key}
+    >
       {order && ordered ? (
         <button type="button" onClick={() => ordered.change(order)} className={active ? 'font-semibold text-ink' : ''}>
           {head} {active ? (ordered.descends ? '↓' : '↑') : ''}
@@ -159,7 +193,12 @@ function Head<Row>({ column, ordered }: { column: Column<Row>; ordered: GridProp
 
 /** The mark of a row; the row itself says whether it is selected. */
 function MarkBox({ marked }: { marked: boolean }) {
-  return <span aria-hidden="true" className={`inline-block size-[10px] border border-ink align-[-1px] ${marked ? 'bg-ink' : ''}`} />;
+  return (
+    <span
+      aria-hidden="true"
+      className={`inline-block size-[10px] border border-ink align-[-1px] ${marked ? 'bg-ink' : ''}`}
+    />
+  );
 }
 
 /** The column of the marks, the first of every grid. */

@@ -18,8 +18,14 @@ export function Look({ message, onClose }: { message: Message | undefined; onClo
 function Facts({ message }: { message: Message }) {
   const { base } = useAccount();
   const { octets, dayAndTime } = useFigures();
-  const details = useQuery({ queryKey: ['look', message.id], queryFn: () => call<MessageDetails>(`${base}/messages/${message.id}`) });
-  const body = useQuery({ queryKey: ['text', message.id], queryFn: () => call<string>(`${base}/messages/${message.id}/text`) });
+  const details = useQuery({
+    queryKey: ['look', message.id],
+    queryFn: () => call<MessageDetails>(`${base}/messages/${message.id}`),
+  });
+  const body = useQuery({
+    queryKey: ['text', message.id],
+    queryFn: () => call<string>(`${base}/messages/${message.id}/text`),
+  });
   const error = details.error ?? body.error;
   return (
     <>
@@ -55,8 +61,16 @@ function Facts({ message }: { message: Message }) {
           ))}
         </ul>
       )}
-      {error ? <p role="alert" className="text-go">{error.message}</p> : body.isPending && <p role="status">{text.look.reading}</p>}
-      {body.data !== undefined && <pre className="font-mono text-[12px] whitespace-pre-wrap break-words">{body.data || text.look.noText}</pre>}
+      {error ? (
+        <p role="alert" className="text-go">
+          {error.message}
+        </p>
+      ) : (
+        body.isPending && <p role="status">{text.look.reading}</p>
+      )}
+      {body.data !== undefined && (
+        <pre className="font-mono text-[12px] whitespace-pre-wrap break-words">{body.data || text.look.noText}</pre>
+      )}
       {details.data?.header && (
         <details>
           <summary>{text.look.header}</summary>

@@ -18,20 +18,57 @@ export function senderName({ from }: Pick<Message, 'from'>): string {
 }
 
 /** The columns that every list of messages has. */
-export function messageColumns(figures: { octets(n: number): string; day(at: string): string }, largest: number, kind: 'water' | 'silt'): Column<Message>[] {
+export function messageColumns(
+  figures: { octets(n: number): string; day(at: string): string },
+  largest: number,
+  kind: 'water' | 'silt',
+): Column<Message>[] {
   return [
     markColumn(),
-    { key: 'bar', head: '', width: '52px', minor: true, cell: ({ size }) => <span className="flex justify-end [&>span]:w-full"><Bar share={size / largest} kind={kind} /></span> },
-    { key: 'size', head: text.sift.size, width: '78px', align: 'right', order: 'size', cell: ({ size }) => figures.octets(size) },
+    {
+      key: 'bar',
+      head: '',
+      width: '52px',
+      minor: true,
+      cell: ({ size }) => (
+        <span className="flex justify-end [&>span]:w-full">
+          <Bar share={size / largest} kind={kind} />
+        </span>
+      ),
+    },
+    {
+      key: 'size',
+      head: text.sift.size,
+      width: '78px',
+      align: 'right',
+      order: 'size',
+      cell: ({ size }) => figures.octets(size),
+    },
     {
       key: 'date',
       head: text.sift.date,
       width: '84px',
       order: 'date',
       minor: true,
-      cell: ({ date, received }) => <span className="text-ink-2" title={date ? undefined : text.sift.unreadable}>{figures.day(date ?? received)}</span>,
+      cell: ({ date, received }) => (
+        <span className="text-ink-2" title={date ? undefined : text.sift.unreadable}>
+          {figures.day(date ?? received)}
+        </span>
+      ),
     },
-    { key: 'from', head: text.sift.from, width: 'minmax(80px, 1fr)', order: 'from', cell: (message) => senderName(message) },
-    { key: 'subject', head: text.sift.subject, width: 'minmax(90px, 2.2fr)', order: 'subject', cell: ({ subject }) => subject || <span className="text-ink-2">{text.sift.noSubject}</span> },
+    {
+      key: 'from',
+      head: text.sift.from,
+      width: 'minmax(80px, 1fr)',
+      order: 'from',
+      cell: (message) => senderName(message),
+    },
+    {
+      key: 'subject',
+      head: text.sift.subject,
+      width: 'minmax(90px, 2.2fr)',
+      order: 'subject',
+      cell: ({ subject }) => subject || <span className="text-ink-2">{text.sift.noSubject}</span>,
+    },
   ];
 }

@@ -11,6 +11,9 @@ export function markedAmount(marking: Marking<number>, rows: readonly Message[],
 }
 
 /** How the API names what is marked: criteria with exceptions, or ids. */
-export function markedSelector(marking: Marking<number>, where: string): { where: string; except: number[] } | { ids: number[] } {
+export function markedSelector(
+  marking: Marking<number>,
+  where: string,
+): { where: string; except: number[] } | { ids: number[] } {
   return marking.kind === 'all' ? { where, except: [...marking.except] } : { ids: [...marking.keys] };
 }

@@ -24,7 +24,8 @@ export function useMessages(asked: MessageQuery) {
   const { account, base } = useAccount();
   const result = useInfiniteQuery({
     queryKey: ['messages', account.id, asked],
-    queryFn: ({ pageParam, signal }) => call<Page>(`${base}/messages${query({ ...asked, limit: PAGE, after: pageParam })}`, { signal }),
+    queryFn: ({ pageParam, signal }) =>
+      call<Page>(`${base}/messages${query({ ...asked, limit: PAGE, after: pageParam })}`, { signal }),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page) => page.next,
     placeholderData: keepPreviousData,
@@ -34,5 +35,12 @@ export function useMessages(asked: MessageQuery) {
   const more = useCallback(() => {
     if (hasNextPage && !isFetchingNextPage) void fetchNextPage();
   }, [fetchNextPage, hasNextPage, isFetchingNextPage]);
-  return { rows, total: result.data?.pages[0]?.total, error: result.error, more, refetch: result.refetch, isPending: result.isPending };
+  return {
+    rows,
+    total: result.data?.pages[0]?.total,
+    error: result.error,
+    more,
+    refetch: result.refetch,
+    isPending: result.isPending,
+  };
 }

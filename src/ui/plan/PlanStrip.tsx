@@ -8,7 +8,7 @@ export function PlanStrip() {
   const lots = useLots();
   const level = useLevel();
   const { octets } = useFigures();
-  if (!lots.data || !level.data) return <footer aria-label={text.strip.label} className="strip" />;
+  if (!lots.data || !level.data) return <section aria-label={text.strip.label} className="strip" />;
   const { lots: plan, total } = lots.data;
   const { used, trash, after, targetBytes } = level.data;
   const goesBesidesTrash = used - after - trash.bytes;
@@ -17,7 +17,7 @@ export function PlanStrip() {
   const width = (bytes: number) => `${(bytes / full) * 100}%`;
   const margin = targetBytes === null ? null : targetBytes - after;
   return (
-    <footer aria-label={text.strip.label} className="strip">
+    <section aria-label={text.strip.label} className="strip">
       <div className="min-w-0 flex-1">
         <div aria-hidden="true" className="relative h-5 border border-line bg-sheet">
           <div className="flex h-full">
@@ -27,16 +27,28 @@ export function PlanStrip() {
               </span>
             ))}
           </div>
-          {needed !== null && <span className="absolute -inset-y-[3px] w-[2px] bg-ink" style={{ left: width(needed) }} />}
+          {needed !== null && (
+            <span className="absolute -inset-y-[3px] w-[2px] bg-ink" style={{ left: width(needed) }} />
+          )}
         </div>
         <p className="mt-1 truncate text-[11.5px]" role="status">
           {plan.length === 0 ? (
             text.strip.empty
           ) : (
             <>
-              <strong>{text.strip.summary(text.strip.lots(plan.length, count(plan.length)), text.messages(total.messages, count(total.messages)), octets(total.bytes))}</strong>
+              <strong>
+                {text.strip.summary(
+                  text.strip.lots(plan.length, count(plan.length)),
+                  text.messages(total.messages, count(total.messages)),
+                  octets(total.bytes),
+                )}
+              </strong>
               {' — '}
-              {margin === null ? text.strip.noTarget : margin >= 0 ? text.strip.below(octets(margin)) : text.strip.short(octets(-margin))}
+              {margin === null
+                ? text.strip.noTarget
+                : margin >= 0
+                  ? text.strip.below(octets(margin))
+                  : text.strip.short(octets(-margin))}
             </>
           )}
         </p>
@@ -44,6 +56,6 @@ export function PlanStrip() {
       <Link to="/review" className={`button ${plan.length > 0 ? 'button-chief' : ''}`}>
         {text.strip.review}
       </Link>
-    </footer>
+    </section>
   );
 }

@@ -66,7 +66,14 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
   const at = (octets: number) => `${(Math.max(0, octets) / full) * 100}%`;
   const share = (octets: number) => percent(octets / (level.limit ?? full));
   let base = 0;
-  const parts = ([['other', 'bg-stone'], ['kept', 'bg-water'], ['trash', 'bg-silt'], ['plan', 'hatch']] as const).map(([name, paint]) => {
+  const parts = (
+    [
+      ['other', 'bg-stone'],
+      ['kept', 'bg-water'],
+      ['trash', 'bg-silt'],
+      ['plan', 'hatch'],
+    ] as const
+  ).map(([name, paint]) => {
     const from = base;
     base += segments[name];
     return { name, paint, from, size: segments[name] };
@@ -74,13 +81,24 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
   return (
     <div className="vessel">
       {marks.map((mark) => (
-        <span key={mark} aria-hidden="true" className="vessel-mark" style={{ '--at': at(mark * OCTETS_IN[unit]) } as React.CSSProperties}>
+        <span
+          key={mark}
+          aria-hidden="true"
+          className="vessel-mark"
+          style={{ '--at': at(mark * OCTETS_IN[unit]) } as React.CSSProperties}
+        >
           {+mark.toFixed(2)}
         </span>
       ))}
       <div className="vessel-body" aria-hidden="true">
         {parts.map(({ name, paint, from, size }) =>
-          size > 0 ? <div key={name} className={`vessel-part sinks ${paint}`} style={{ '--from': at(from), '--size': at(size) } as React.CSSProperties} /> : null,
+          size > 0 ? (
+            <div
+              key={name}
+              className={`vessel-part sinks ${paint}`}
+              style={{ '--from': at(from), '--size': at(size) } as React.CSSProperties}
+            />
+          ) : null,
         )}
       </div>
       {level.plan.messages > 0 && (
@@ -88,7 +106,9 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
           <span>{text.tank.after(share(level.after))}</span>
         </div>
       )}
-      {level.limit !== null && level.targetBytes !== null && <TargetLine limit={level.limit} full={full} targetBytes={level.targetBytes} />}
+      {level.limit !== null && level.targetBytes !== null && (
+        <TargetLine limit={level.limit} full={full} targetBytes={level.targetBytes} />
+      )}
     </div>
   );
 }
@@ -105,15 +125,24 @@ function TargetLine({ limit, full, targetBytes }: { limit: number; full: number;
   const { settings } = useAccount();
   const [dragged, setDragged] = useState<number | null>(null);
   const line = useRef<HTMLDivElement>(null);
-  const save = useChange<Target>(() => '/settings', 'PATCH', (target) => ({ target }), ['level', 'settings']);
+  const save = useChange<Target>(
+    () => '/settings',
+    'PATCH',
+    (target) => ({ target }),
+    ['level', 'settings'],
+  );
   const share = dragged ?? targetBytes / limit;
   const shareAt = (event: PointerEvent) => {
-    const box = (line.current?.parentElement as HTMLElement).getBoundingClientRect();
-    const along = box.height > box.width ? (box.bottom - event.clientY) / box.height : (event.clientX - box.left) / box.width;
+    const box = line.current?.parentElement?.getBoundingClientRect();
+    if (!box) return share;
+    const along =
+      box.height > box.width ? (box.bottom - event.clientY) / box.height : (event.clientX - box.left) / box.width;
     return Math.round(Math.min(1, Math.max(0.01, (along * full) / limit)) * 100) / 100;
   };
   const onKeyDown = (event: KeyboardEvent) => {
-    const step = { ArrowUp: 0.01, ArrowRight: 0.01, ArrowDown: -0.01, ArrowLeft: -0.01, PageUp: 0.1, PageDown: -0.1 }[event.key];
+    const step = { ArrowUp: 0.01, ArrowRight: 0.01, ArrowDown: -0.01, ArrowLeft: -0.01, PageUp: 0.1, PageDown: -0.1 }[
+      event.key
+    ];
     if (step === undefined) return;
     event.preventDefault();
     const now = 'share' in settings.target ? settings.target.share : share;

@@ -67,8 +67,10 @@ export const en = {
     trashNote: (messages: string) => `${messages}; nothing is won until it is purged`,
     mail: 'Mail',
     other: 'Not mail',
-    otherNote: (used: string, counted: string) => `The server counts ${used}; all messages add up to ${counted}. The rest is something else that shares this quota.`,
-    lessNote: (difference: string) => `The server counts ${difference} less than all messages add up to: it counts copies once, or its figure lags.`,
+    otherNote: (used: string, counted: string) =>
+      `The server counts ${used}; all messages add up to ${counted}. The rest is something else that shares this quota.`,
+    lessNote: (difference: string) =>
+      `The server counts ${difference} less than all messages add up to: it counts copies once, or its figure lags.`,
     equalNote: 'The server’s figure is what all messages add up to.',
     countedNote: 'This server tells no quota, so this is what all messages add up to.',
     limitUnknown: 'The server tells no limit. If you know it, type it:',
@@ -149,6 +151,7 @@ export const en = {
     narrow: 'everything; narrow it here or in Sift',
     newest: (name: string) => `Newest from ${name}`,
     nobody: 'no address',
+    andOthers: (name: string) => `${name} and others`,
     keys: 'Space marks · Enter shows the newest subjects · Delete adds to the plan',
     nothing: 'Nobody sent anything that matches.',
     inSift: 'Open in Sift',
@@ -171,11 +174,14 @@ export const en = {
     now: 'now',
     afterMove: 'after the move to the trash',
     afterPurge: 'after the purge',
-    willNote: 'The trash counts until it is purged. The provider’s own figure may follow up to a day later (common practice).',
-    question: (messages: string) => `Moves exactly these ${messages} to the trash on the server, in batches. New mail is not touched. It can be undone until they are purged, or the server drops them.`,
+    willNote:
+      'The trash counts until it is purged. The provider’s own figure may follow up to a day later (common practice).',
+    question: (messages: string) =>
+      `Moves exactly these ${messages} to the trash on the server, in batches. New mail is not touched. It can be undone until they are purged, or the server drops them.`,
     go: (messages: string) => `Move ${messages} to the trash`,
     goPurge: (messages: string) => `Purge ${messages}`,
-    purgeQuestion: (messages: string, bytes: string) => `${messages}, ${bytes}, go for good, without passing through the trash. Tamsel can’t bring them back.`,
+    purgeQuestion: (messages: string, bytes: string) =>
+      `${messages}, ${bytes}, go for good, without passing through the trash. Tamsel can’t bring them back.`,
     target: (share: string) => `target ${share}`,
   },
   trash: {
@@ -195,7 +201,7 @@ export const en = {
     unknown: 'unknown',
     empty: 'The trash is empty.',
     label: 'Messages in the trash',
-    to: 'Where the origin is unknown, take back to',
+    to: 'of unknown origin to',
     sure: 'Purge?',
     cancel: 'Keep them',
   },
@@ -214,8 +220,16 @@ export const en = {
     level: 'Level',
     after: 'What the server said after',
     actions: { trash: 'to the trash', purge: 'purge', restore: 'taken back' },
-    states: { queued: 'waits for its turn', running: 'is going', paused: 'is paused', done: 'done', cancelled: 'cancelled', failed: 'failed' },
-    going: (id: number, what: string, done: string, asked: string, bytes: string, ofBytes: string) => `Run ${id}: ${what}. ${done} of ${asked} messages, ${bytes} of ${ofBytes}.`,
+    states: {
+      queued: 'waits for its turn',
+      running: 'is going',
+      paused: 'is paused',
+      done: 'done',
+      cancelled: 'cancelled',
+      failed: 'failed',
+    },
+    going: (id: number, what: string, done: string, asked: string, bytes: string, ofBytes: string) =>
+      `Run ${id}: ${what}. ${done} of ${asked} messages, ${bytes} of ${ofBytes}.`,
     rate: (rate: string, left: string) => `${rate} messages a second, ${left} left.`,
     pause: 'Pause',
     resume: 'Go on',
@@ -223,7 +237,8 @@ export const en = {
     undo: 'undo',
     list: 'list as CSV',
     settled: 'counted to the octet; the server’s figure followed',
-    waiting: (counted: string, moved: string) => `${counted} less counted; the server’s figure moved by ${moved} so far. Providers may take up to a day (common practice).`,
+    waiting: (counted: string, moved: string) =>
+      `${counted} less counted; the server’s figure moved by ${moved} so far. Providers may take up to a day (common practice).`,
     noQuota: (counted: string) => `${counted} less counted; this server tells no figure of its own`,
     nothingWon: 'the trash still counts',
     reasons: {
@@ -240,7 +255,8 @@ export const en = {
       unknown: 'of unknown origin',
     } as Record<string, string>,
     leftReason: (count: string, reason: string) => `${count} ${reason}`,
-    noRoom: 'The mailbox is too full for a copy to the trash. Purge the trash first, or mark these to be purged directly.',
+    noRoom:
+      'The mailbox is too full for a copy to the trash. Purge the trash first, or mark these to be purged directly.',
     toTrash: 'Open the trash',
     target: 'target',
     finished: (id: number, count: string) => `Run ${id} is done: ${count} messages.`,

@@ -37,7 +37,14 @@ export function percent(share: number): string {
 
 /** A day as YYYY-MM-DD. */
 export function day(instant: string, timeZone: string): string {
-  return new Intl.DateTimeFormat('en-CA', { timeZone, year: 'numeric', month: '2-digit', day: '2-digit' }).format(new Date(instant));
+  return new Intl.DateTimeFormat('en-CA', { timeZone, year: 'numeric', month: '2-digit', day: '2-digit' }).format(
+    new Date(instant),
+  );
+}
+
+/** A month as YYYY-MM. */
+export function month(instant: string, timeZone: string): string {
+  return day(instant, timeZone).slice(0, -3);
 }
 
 export function time(instant: string, timeZone: string): string {
