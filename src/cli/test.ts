@@ -76,7 +76,7 @@ function runTests(root: string, files: string[], env: NodeJS.ProcessEnv): number
   say(`Running ${files.length} files of tests …`);
   const result = spawnSync(
     process.execPath,
-    ['--import', 'tsx', '--test', '--test-concurrency=1', '--test-reporter=spec', ...files],
+    ['--import', 'tsx', '--test', '--test-concurrency=1', '--test-timeout=600000', '--test-reporter=spec', ...files],
     {
       cwd: root,
       env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1', ...env },

@@ -1,4 +1,3 @@
-import { once } from 'node:events';
 import type { Socket } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { TLSSocket } from 'node:tls';
@@ -131,8 +130,18 @@ export class Wire {
   private async send(octets: Buffer): Promise<void> {
     if (this.ended) throw new Disconnected();
     this.sent += octets.length;
-    if (!this.socket.write(octets))
-      await Promise.race([once(this.socket, 'drain'), once(this.socket, 'close')]).catch(() => undefined);
+    if (!this.socket.write(octets)) await this.drained();
+  }
+
+  private drained(): Promise<void> {
+    const { socket } = this;
+    return new Promise((resolve) => {
+      const done = () => {
+        socket.off('drain', done).off('close', done);
+        resolve();
+      };
+      socket.on('drain', done).on('close', done);
+    });
   }
 
   close(): void {

@@ -170,14 +170,18 @@ export function readAddresses(field: string | undefined): EnvelopeAddress[] {
       let depth = 0;
       const start = at + 1;
       for (; at < field.length; at++) {
-        if (field[at] === '(') depth++;
+        if (field[at] === '\\') at++;
+        else if (field[at] === '(') depth++;
         else if (field[at] === ')' && --depth === 0) break;
       }
       comment = field.slice(start, at).trim();
       at++;
     } else if (letter === '<') {
       const end = field.indexOf('>', at);
-      angle = field.slice(at + 1, end < 0 ? undefined : end).trim();
+      angle = field
+        .slice(at + 1, end < 0 ? undefined : end)
+        .replace(/\([^()]*\)/g, '')
+        .trim();
       at = end < 0 ? field.length : end + 1;
     } else if (letter === ',') {
       push();

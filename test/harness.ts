@@ -1,0 +1,205 @@
+import { type ChildProcess, spawn } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join, resolve } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { Cluster, freePort } from '../src/cli/cluster';
+import { type Database, openDatabase } from '../src/store/database';
+import { migrate } from '../src/store/migrate';
+import { StandIn, type StandInOptions } from '../stand-in/host';
+import { type Scenario, type ScenarioSize, scenario } from '../stand-in/scenario/mailbox';
+
+export const ROOT = resolve(import.meta.dirname, '..');
+export const DAY = '2026-11-24';
+export const USER = 'secretary@saltmarshlane.example';
+export const PASSWORD = 'allotment';
+
+/** Undone in reverse order by `after(cleanUp)`. */
+const undo: (() => unknown)[] = [];
+
+export function later(act: () => unknown): void {
+  undo.push(act);
+}
+
+export async function cleanUp(): Promise<void> {
+  for (let act = undo.pop(); act; act = undo.pop()) await act();
+}
+
+export function temporaryFolder(): string {
+  const folder = mkdtempSync(join(tmpdir(), 'tamsel-test-'));
+  later(() => rmSync(folder, { recursive: true, force: true }));
+  return folder;
+}
+
+let ownCluster: Promise<Cluster> | undefined;
+
+/** The address of a fresh, migrated database, in the cluster of the test run or one of this file's own. */
+export async function freshDatabase(): Promise<{ url: string; database: Database }> {
+  let base = process.env.TAMSEL_TEST_CLUSTER;
+  if (!base) {
+    if (!ownCluster) {
+      ownCluster = Cluster.start(temporaryFolder(), ['-c', 'fsync=off']);
+      later(async () => (await ownCluster)?.stop());
+    }
+    base = (await ownCluster).url('');
+  }
+  const name = `t${randomBytes(6).toString('hex')}`;
+  const admin = openDatabase(`${base}postgres`, 1);
+  await admin.query(`create database ${name}`);
+  await admin.end();
+  const database = openDatabase(base + name, 4);
+  later(() => database.end());
+  await migrate(database, join(ROOT, 'src/store/migrations'));
+  return { url: base + name, database };
+}
+
+const scenarios = new Map<ScenarioSize, Scenario>();
+
+export function demoScenario(size: ScenarioSize = 'small'): Scenario {
+  const made = scenarios.get(size) ?? scenario(DAY, size);
+  scenarios.set(size, made);
+  return made;
+}
+
+export async function startStandIn(options: Partial<StandInOptions> = {}): Promise<StandIn> {
+  const host = await StandIn.start({ scenario: demoScenario(), user: USER, password: PASSWORD, ...options });
+  later(() => host.stop());
+  return host;
+}
+
+/** What the API answered. */
+export interface Answer<T = any> {
+  status: number;
+  body: T;
+  headers: Headers;
+}
+
+/** A web process and workers over a database of their own, and a session with it. */
+export class App {
+  cookie = '';
+  private worker: ChildProcess | undefined;
+
+  private constructor(
+    readonly origin: string,
+    readonly database: Database,
+    private readonly env: NodeJS.ProcessEnv,
+  ) {}
+
+  static async start(options: { authority?: string; env?: NodeJS.ProcessEnv; worker?: boolean } = {}): Promise<App> {
+    const { url, database } = await freshDatabase();
+    const folder = temporaryFolder();
+    const port = await freePort();
+    const env: NodeJS.ProcessEnv = {
+      ...process.env,
+      TAMSEL_DATABASE_URL: url,
+      TAMSEL_KEY_FILE: join(folder, 'key'),
+      TAMSEL_HOST: '127.0.0.1',
+      TAMSEL_PORT: `${port}`,
+      HOST: '127.0.0.1',
+      PORT: `${port}`,
+      TAMSEL_ALLOW_PRIVATE: '1',
+      TAMSEL_LEASE_SECONDS: '1',
+      NODE_ENV: 'production',
+      ...options.env,
+    };
+    if (options.authority) {
+      env.TAMSEL_CA_FILE = join(folder, 'authority.pem');
+      writeFileSync(env.TAMSEL_CA_FILE, options.authority);
+    }
+    const app = new App(`http://127.0.0.1:${port}`, database, env);
+    const web = spawn(process.execPath, ['dist/server/entry.mjs'], { cwd: ROOT, env, stdio: ['ignore', 'ignore', 'inherit'] });
+    later(() => ended(web, 'SIGTERM'));
+    later(() => app.killWorker());
+    if (options.worker !== false) app.startWorker();
+    await until(async () => (await fetch(`${app.origin}/api/openapi.json`).catch(() => undefined))?.ok === true);
+    return app;
+  }
+
+  startWorker(): void {
+    this.worker = spawn(process.execPath, ['--import', 'tsx', 'src/jobs/main.ts'], { cwd: ROOT, env: this.env, stdio: 'ignore' });
+  }
+
+  async killWorker(): Promise<void> {
+    if (this.worker) await ended(this.worker, 'SIGKILL');
+    this.worker = undefined;
+  }
+
+  get workerPid(): number | undefined {
+    return this.worker?.pid;
+  }
+
+  async call<T = any>(method: string, path: string, body?: unknown, headers: Record<string, string> = {}): Promise<Answer<T>> {
+    const response = await fetch(`${this.origin}/api${path}`, {
+      method,
+      headers: { ...(this.cookie ? { cookie: this.cookie } : {}), 'content-type': 'application/json', ...headers },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    });
+    const text = await response.text();
+    const isJson = response.headers.get('content-type')?.includes('json');
+    return { status: response.status, body: (isJson ? JSON.parse(text) : text) as T, headers: response.headers };
+  }
+
+  /** Signs in and keeps the session; gives the path of the account. */
+  async signIn(access: Record<string, unknown>): Promise<string> {
+    const answer = await this.call('POST', '/session', { user: USER, password: PASSWORD, host: '127.0.0.1', security: 'none', ...access });
+    if (answer.status !== 201) throw new Error(`signing in failed: ${JSON.stringify(answer.body)}`);
+    const cookie = answer.headers.get('set-cookie')?.split(';')[0];
+    if (cookie) this.cookie = cookie;
+    return `/accounts/${answer.body.account.id}`;
+  }
+
+  /** Waits for the newest scan, or starts one and waits for it. */
+  async scanned(account: string, fresh = false): Promise<any> {
+    if (fresh) await this.call('POST', `${account}/scans`, {});
+    return this.finished(`${account}/scans/last`);
+  }
+
+  /** Starts a run and waits for its end. */
+  async ran(account: string, run: unknown): Promise<any> {
+    const started = await this.call('POST', `${account}/runs`, run);
+    if (started.status !== 202) throw new Error(`the run was refused: ${JSON.stringify(started.body)}`);
+    return this.finished(`${account}/runs/${started.body.id}`);
+  }
+
+  async finished(path: string): Promise<any> {
+    let last: Answer | undefined;
+    await until(async () => {
+      last = await this.call('GET', path);
+      return ['done', 'failed', 'cancelled', 'paused'].includes(last.body.state);
+    });
+    return last?.body;
+  }
+}
+
+async function ended(child: ChildProcess, signal: NodeJS.Signals): Promise<void> {
+  if (child.exitCode !== null || child.signalCode !== null) return;
+  const gone = new Promise((done) => child.once('exit', done));
+  child.kill(signal);
+  await gone;
+}
+
+/** Waits until something holds. */
+export async function until(holds: () => Promise<boolean> | boolean, seconds = 120): Promise<void> {
+  const end = Date.now() + seconds * 1000;
+  while (!(await holds())) {
+    if (Date.now() > end) throw new Error(`it did not come to hold within ${seconds} s`);
+    await sleep(60);
+  }
+}
+
+/** Every folder of the index with its messages and octets. */
+export async function indexed(app: App, account: string): Promise<Record<string, { messages: number; bytes: number }>> {
+  const { body } = await app.call('GET', `${account}/level`);
+  return Object.fromEntries(
+    body.folders
+      .filter(({ repeats }: { repeats: boolean }) => !repeats)
+      .map(({ path, messages, bytes }: { path: string; messages: number; bytes: number }) => [path, { messages, bytes }]),
+  );
+}
+
+/** Every folder of the stand-in likewise; views that repeat mail left out. */
+export function hosted(host: StandIn): Record<string, { messages: number; bytes: number }> {
+  const folders = [...host.mailbox.folders.values()].filter((folder) => !host.mailbox.isView(folder));
+  return Object.fromEntries(folders.map(({ name, messages, bytes }) => [name, { messages: messages.length, bytes }]));
+}

@@ -1,0 +1,146 @@
+import assert from 'node:assert/strict';
+import { after, test } from 'node:test';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { stateOf } from '../../stand-in/control';
+import type { StandIn } from '../../stand-in/host';
+import { App, cleanUp, hosted, indexed, startStandIn, until } from '../harness';
+
+after(cleanUp);
+
+const folderOf = (host: StandIn, name: string) => {
+  const folder = host.mailbox.folder(name);
+  assert.ok(folder);
+  return folder;
+};
+
+/** What another program may do in the meantime: bring, move, delete and flag messages. */
+function meddle(host: StandIn, turn: number): void {
+  const { mailbox } = host;
+  const inbox = folderOf(host, 'INBOX');
+  const offers = folderOf(host, 'Offers');
+  mailbox.append(inbox, Buffer.from(`Subject: late ${turn}\r\nFrom: late@post.example\r\n\r\nhello\r\n`), 1_700_000_000 + turn, []);
+  mailbox.move(offers, offers.messages.slice(turn, turn + 7), inbox);
+  mailbox.expunge(inbox, inbox.messages.slice(turn * 2, turn * 2 + 3));
+  mailbox.setFlags(offers, offers.messages.slice(0, 20).map((placed) => ({ placed, flags: new Set([...placed.flags, turn % 2 ? 'flagged' : 'seen', `turn${turn}`]) })));
+}
+
+/** Flags of every message of the index, by folder and UID. */
+async function flagsOf(app: App): Promise<Map<string, string>> {
+  const { rows } = await app.database.query(
+    'select f.path, p.uid, p.flags, p.keywords from placement p join folder f on f.account = p.account and f.id = p.folder where p.gone_at is null',
+  );
+  return new Map(rows.map(({ path, uid, flags, keywords }) => [`${path} ${uid}`, `${flags} ${keywords.join(' ')}`]));
+}
+
+function flagsAt(host: StandIn): Map<string, string> {
+  const bits: Record<string, number> = { seen: 1, answered: 2, flagged: 4, deleted: 8, draft: 16 };
+  const all = [...host.mailbox.folders.values()].filter((folder) => !host.mailbox.isView(folder));
+  return new Map(
+    all.flatMap(({ name, messages }) =>
+      messages.map(({ uid, flags }) => {
+        const keywords = [...flags].filter((flag) => !(flag in bits)).sort();
+        return [`${name} ${uid}`, `${[...flags].reduce((sum, flag) => sum + (bits[flag] ?? 0), 0)} ${keywords.join(' ')}`] as const;
+      }),
+    ),
+  );
+}
+
+test('the index equals the host in every folder; a view of all mail is shown and never counted; nothing is dropped for being odd', async () => {
+  const host = await startStandIn({ withAllMail: true, messageLimit: 9_000 });
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  const first = (await app.call('GET', `${account}/level`)).body;
+  assert.equal(first.mail.messages + first.trash.messages, host.mailbox.messageCount(), 'the level is there before the scan');
+  assert.equal(first.used, Math.ceil(host.mailbox.used() / 1024) * 1024);
+  assert.equal(first.messageLimit, 9_000);
+  await app.scanned(account);
+  assert.deepEqual(await indexed(app, account), hosted(host));
+  assert.deepEqual(await flagsOf(app), flagsAt(host));
+  const level = (await app.call('GET', `${account}/level`)).body;
+  const view = level.folders.find(({ path }: { path: string }) => path === 'All mail');
+  assert.deepEqual([view.repeats, view.messages > 4_000], [true, true]);
+  assert.equal(level.mail.bytes + level.trash.bytes + level.other, level.used);
+  const view409 = await app.call('POST', `${account}/runs`, { action: 'purge', folder: 'All mail' });
+  assert.equal(view409.body.type, '/problems/repeated-view');
+  const odd = (await app.call('GET', `${account}/messages?limit=50&order=subject&where=${encodeURIComponent('under = "Märkte & Feste" or domain = attic.example or subject ~ "nothing but" or subject ~ "<img"')}`)).body;
+  const subjects = odd.messages.map(({ subject }: { subject: string }) => subject).join('\n');
+  for (const wanted of ['café au lait', 'Überlänge, zwei Wörter', '<img src=x', 'no author', '元']) assert.ok(subjects.includes(wanted), wanted);
+  const future = odd.messages.find(({ subject }: { subject: string }) => subject.startsWith('from the future'));
+  assert.deepEqual([future.date, future.flaws], [null, ['date']]);
+});
+
+test('a second scan finds what other clients brought, moved, deleted and flagged, with CONDSTORE and without', async () => {
+  for (const hide of [[], ['CONDSTORE'], ['CONDSTORE', 'LIST-STATUS', 'STATUS=SIZE', 'ESEARCH', 'OBJECTID', 'QUOTA']]) {
+    const host = await startStandIn();
+    host.faults.hide = hide;
+    const app = await App.start();
+    const account = await app.signIn({ port: host.plainPort });
+    await app.scanned(account);
+    meddle(host, 1);
+    meddle(host, 2);
+    host.mailbox.create('Made by others');
+    host.mailbox.rename('Drafts', 'Half done');
+    const scan = await app.scanned(account, true);
+    assert.equal(scan.state, 'done');
+    assert.deepEqual(await indexed(app, account), hosted(host), hide.join());
+    assert.deepEqual(await flagsOf(app), flagsAt(host), hide.join());
+    host.mailbox.changeUidValidity('Sent');
+    await app.scanned(account, true);
+    assert.deepEqual(await indexed(app, account), hosted(host));
+    const level = (await app.call('GET', `${account}/level`)).body;
+    assert.equal(level.usedBy, hide.includes('QUOTA') ? 'counted' : 'server');
+    await app.killWorker();
+  }
+});
+
+test('mail that comes, moves and goes while a scan is under way leaves ours equal to STATUS in every folder', async () => {
+  const host = await startStandIn();
+  const app = await App.start();
+  host.faults.latencyMs = 15;
+  const account = await app.signIn({ port: host.plainPort });
+  for (let turn = 1; turn <= 12; turn++) {
+    await sleep(250);
+    meddle(host, turn);
+  }
+  host.faults.latencyMs = 0;
+  await app.scanned(account);
+  assert.deepEqual(await indexed(app, account), hosted(host));
+  assert.deepEqual(await flagsOf(app), flagsAt(host));
+});
+
+test('a scan killed at random points and dropped at random octets goes on where it was', async () => {
+  const host = await startStandIn();
+  const app = await App.start();
+  const before = stateOf(host);
+  const account = await app.signIn({ port: host.plainPort });
+  let kills = 0;
+  for (; kills < 18; kills++) {
+    await sleep(150 + Math.random() * 900);
+    if (kills % 3 === 2) host.faults.dropAfterBytes = 20_000 + Math.floor(Math.random() * 900_000);
+    await app.killWorker();
+    app.startWorker();
+    if (kills % 3 === 2) await sleep(1_200);
+    host.faults.dropAfterBytes = 0;
+  }
+  const seconds = Date.now();
+  await until(async () => (await app.call('GET', `${account}/scans/last`)).body.state === 'done');
+  assert.ok(Date.now() - seconds < 60_000);
+  assert.deepEqual(await indexed(app, account), hosted(host));
+  const { rows } = await app.database.query('select count(*)::int as rows, count(distinct (generation, uid))::int as uids from placement');
+  assert.equal(rows[0].rows, rows[0].uids, 'nothing was written twice');
+  assert.deepEqual(stateOf(host), before, 'a scan changes nothing');
+});
+
+test('a password that is refused later locks the account, and says so', async () => {
+  const host = await startStandIn();
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  await app.scanned(account);
+  host.faults.refuse = { command: 'AUTHENTICATE', code: 'AUTHENTICATIONFAILED', text: 'Not any more', times: 5 };
+  const scan = await app.scanned(account, true);
+  assert.deepEqual([scan.state, scan.problem.kind], ['failed', 'sign-in-needed']);
+  assert.equal((await app.call('GET', '/session')).body.accounts[0].state, 'locked');
+  host.faults.refuse = null;
+  await app.signIn({ port: host.plainPort });
+  assert.equal((await app.scanned(account)).state, 'done');
+});
