@@ -62,6 +62,14 @@ export function demoScenario(size: ScenarioSize = 'small'): Scenario {
   return made;
 }
 
+/** Every fourth message of the small mailbox, as full as that. */
+export function tinyScenario(): Scenario {
+  const small = demoScenario();
+  const messages = small.messages.filter((_, index) => index % 4 === 0);
+  const octets = messages.reduce((sum, { item }) => sum + item.size, 0);
+  return { ...small, messages, limit: Math.round(octets / 0.92), notMail: Math.round(octets * 0.04) };
+}
+
 export async function startStandIn(options: Partial<StandInOptions> = {}): Promise<StandIn> {
   const host = await StandIn.start({ scenario: demoScenario(), user: USER, password: PASSWORD, ...options });
   later(() => host.stop());
@@ -136,7 +144,7 @@ export class App {
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
     });
     const text = await response.text();
-    const isJson = response.headers.get('content-type')?.includes('json');
+    const isJson = /json$/.test(response.headers.get('content-type') ?? '');
     return { status: response.status, body: (isJson ? JSON.parse(text) : text) as T, headers: response.headers };
   }
 

@@ -18,7 +18,9 @@ import { SignInNeeded, signInTo } from './sign-in';
 const POLL_MS = 1_000;
 const BEAT_MS = 3_000;
 const MOST_ATTEMPTS = 8;
-const LONGEST_WAIT_SECONDS = 60;
+/** Before the first of several tries; each further one waits twice as long. What makes progress begins anew. */
+const FIRST_WAIT_SECONDS = 0.25;
+const LONGEST_WAIT_SECONDS = 30;
 
 /** Takes jobs and does them until it is stopped. */
 export class Worker {
@@ -129,7 +131,7 @@ export class Worker {
         await updateRun(client, job.account, job.subject, change);
         await tell(client, job.account, 'run', await runById(client, job.account, job.subject));
       }
-      if (again) await postponeJob(client, job, worker, Math.min(LONGEST_WAIT_SECONDS, 2 ** (attempts - 1)));
+      if (again) await postponeJob(client, job, worker, Math.min(LONGEST_WAIT_SECONDS, FIRST_WAIT_SECONDS * 2 ** (attempts - 1)));
       else await finishJob(client, job);
     });
   }

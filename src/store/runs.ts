@@ -311,7 +311,7 @@ export async function closeBatch(
     [account, run, seq, members],
   );
   await db.query(
-    `update run set done_messages = done_messages + amount.messages, done_bytes = done_bytes + amount.bytes
+    `update run set done_messages = done_messages + amount.messages, done_bytes = done_bytes + amount.bytes, attempts = 0
      from (select count(*)::int as messages, coalesce(sum(size), 0)::bigint as bytes from placement where account = $1 and id = any($3::bigint[])) amount
      where run.account = $1 and run.id = $2`,
     [account, run, done],
