@@ -1,5 +1,14 @@
 import fc from 'fast-check';
-import { AGE_UNITS, type Criteria, type Field, FIELDS, FLAG_TESTS, ORDER_OPERATORS, TEXT_OPERATORS, type Value } from '../src/core/criteria/tree';
+import {
+  AGE_UNITS,
+  type Criteria,
+  FIELDS,
+  type Field,
+  FLAG_TESTS,
+  ORDER_OPERATORS,
+  TEXT_OPERATORS,
+  type Value,
+} from '../src/core/criteria/tree';
 
 /** Records with an ordinary prototype, as the parser builds them. */
 const plain = <T>(shape: { [K in keyof T]: fc.Arbitrary<T[K]> }): fc.Arbitrary<T> =>
@@ -19,15 +28,44 @@ const days = fc
   .map((date) => ({ type: 'day' as const, day: date.toISOString().slice(0, 10) }));
 
 /** Words that the demo's mail holds, and texts that are awkward to print. */
-const WORDS = ['marsh', 'Fenwater Seeds', 'offers@fenwater.example', 'Re:', 'INBOX', 'Sent', 'Suppliers', 'Märkte & Feste', 'jördis', 'ÅNGEL', '"', '\\', '.pdf',
-  'saltmarshlane.example', 'and', 'catalogue', '%', '_', 'ß', '千', 'straSSe'];
-const texts = fc.oneof(fc.constantFrom(...WORDS), fc.string({ minLength: 1, maxLength: 4, unit: 'grapheme' })).map((text) => ({ type: 'text' as const, text }));
+const WORDS = [
+  'marsh',
+  'Fenwater Seeds',
+  'offers@fenwater.example',
+  'Re:',
+  'INBOX',
+  'Sent',
+  'Suppliers',
+  'Märkte & Feste',
+  'jördis',
+  'ÅNGEL',
+  '"',
+  '\\',
+  '.pdf',
+  'saltmarshlane.example',
+  'and',
+  'catalogue',
+  '%',
+  '_',
+  'ß',
+  '千',
+  'straSSe',
+];
+const texts = fc
+  .oneof(fc.constantFrom(...WORDS), fc.string({ minLength: 1, maxLength: 4, unit: 'grapheme' }))
+  .map((text) => ({ type: 'text' as const, text }));
 
 const VALUES: Record<Value['type'], fc.Arbitrary<Value>> = { octets, count: counts, age: ages, day: days, text: texts };
 
 const tests = fc.constantFrom(...(Object.keys(FIELDS) as Field[])).chain((field) => {
-  const operators = FIELDS[field] !== 'text' ? ORDER_OPERATORS : field === 'under' ? (['=', '!='] as const) : TEXT_OPERATORS;
-  return plain({ kind: fc.constant('test' as const), field: fc.constant(field), op: fc.constantFrom(...operators), value: VALUES[FIELDS[field]] });
+  const operators =
+    FIELDS[field] !== 'text' ? ORDER_OPERATORS : field === 'under' ? (['=', '!='] as const) : TEXT_OPERATORS;
+  return plain({
+    kind: fc.constant('test' as const),
+    field: fc.constant(field),
+    op: fc.constantFrom(...operators),
+    value: VALUES[FIELDS[field]],
+  });
 });
 const flags = plain({ kind: fc.constant('flag' as const), name: fc.constantFrom(...FLAG_TESTS) });
 
@@ -37,6 +75,9 @@ export const anyCriteria: fc.Arbitrary<Criteria> = fc.letrec<{ criteria: Criteri
     tests,
     flags,
     plain({ kind: fc.constant('not' as const), of: tie('criteria') }),
-    plain({ kind: fc.constantFrom('any' as const, 'all' as const), of: fc.array(tie('criteria'), { minLength: 2, maxLength: 3 }) }),
+    plain({
+      kind: fc.constantFrom('any' as const, 'all' as const),
+      of: fc.array(tie('criteria'), { minLength: 2, maxLength: 3 }),
+    }),
   ),
 })).criteria;

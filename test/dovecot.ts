@@ -11,6 +11,9 @@ export interface Dovecot {
   plainPort: number;
   tlsPort: number;
   authority: string;
+  /** The user's Maildir and its owner, for those who bring mail in bulk. */
+  maildir: string;
+  owner: { uid: number; gid: number };
 }
 
 export const DOVECOT_USER = 'secretary';
@@ -21,24 +24,37 @@ export async function startDovecot(quotaMiB: number): Promise<Dovecot> {
   const base = temporaryFolder();
   chmodSync(base, 0o755);
   const made = await certificates(undefined);
-  for (const [name, text] of [['cert.pem', made.certificate], ['key.pem', made.key]] as const) writeFileSync(join(base, name), text, { mode: 0o600 });
+  for (const [name, text] of [
+    ['cert.pem', made.certificate],
+    ['key.pem', made.key],
+  ] as const)
+    writeFileSync(join(base, name), text, { mode: 0o600 });
   const root = process.getuid?.() === 0;
   const owner = root ? 'mail' : execFileSync('id', ['-un'], { encoding: 'utf8' }).trim();
-  const [uid, gid] = ['-u', '-g'].map((flag) => Number(execFileSync('id', [flag, owner], { encoding: 'utf8' }))) as [number, number];
+  const [uid, gid] = ['-u', '-g'].map((flag) => Number(execFileSync('id', [flag, owner], { encoding: 'utf8' }))) as [
+    number,
+    number,
+  ];
   const mail = join(base, 'mail');
   mkdirSync(mail);
   if (root) chownSync(mail, uid, gid);
   const [plainPort, tlsPort] = [await freePort(), await freePort()];
-  writeFileSync(join(base, 'users'), `${DOVECOT_USER}:{PLAIN}${DOVECOT_PASSWORD}:${uid}:${gid}::${mail}::userdb_quota_rule=*:storage=${quotaMiB}M\n`);
+  writeFileSync(
+    join(base, 'users'),
+    `${DOVECOT_USER}:{PLAIN}${DOVECOT_PASSWORD}:${uid}:${gid}::${mail}::userdb_quota_rule=*:storage=${quotaMiB}M\n`,
+  );
   writeFileSync(join(base, 'dovecot.conf'), configuration(base, owner, plainPort, tlsPort));
   const server = spawn('/usr/sbin/dovecot', ['-F', '-c', join(base, 'dovecot.conf')], { stdio: 'ignore' });
   later(() => stopped(server));
   await until(() => answers(plainPort), 20);
-  return { plainPort, tlsPort, authority: made.authority };
+  return { plainPort, tlsPort, authority: made.authority, maildir: join(mail, 'Maildir'), owner: { uid, gid } };
 }
 
 function configuration(base: string, owner: string, plainPort: number, tlsPort: number): string {
-  const inner = existsSync('/etc/passwd') && process.getuid?.() === 0 ? '' : `default_internal_user = ${owner}\ndefault_login_user = ${owner}\n`;
+  const inner =
+    existsSync('/etc/passwd') && process.getuid?.() === 0
+      ? ''
+      : `default_internal_user = ${owner}\ndefault_login_user = ${owner}\n`;
   return `
 base_dir = ${base}/run
 state_dir = ${base}/state

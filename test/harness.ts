@@ -116,7 +116,11 @@ export class App {
       writeFileSync(env.TAMSEL_CA_FILE, options.authority);
     }
     const app = new App(`http://127.0.0.1:${port}`, database, env);
-    const web = spawn(process.execPath, ['dist/server/entry.mjs'], { cwd: ROOT, env, stdio: ['ignore', 'ignore', 'inherit'] });
+    const web = spawn(process.execPath, ['dist/server/entry.mjs'], {
+      cwd: ROOT,
+      env,
+      stdio: ['ignore', 'ignore', 'inherit'],
+    });
     later(() => ended(web, 'SIGTERM'));
     later(() => app.killWorker());
     if (options.worker !== false) app.startWorker();
@@ -125,7 +129,11 @@ export class App {
   }
 
   startWorker(): void {
-    this.worker = spawn(process.execPath, ['--import', 'tsx', 'src/jobs/main.ts'], { cwd: ROOT, env: this.env, stdio: 'ignore' });
+    this.worker = spawn(process.execPath, ['--import', 'tsx', 'src/jobs/main.ts'], {
+      cwd: ROOT,
+      env: this.env,
+      stdio: 'ignore',
+    });
   }
 
   async killWorker(): Promise<void> {
@@ -137,7 +145,12 @@ export class App {
     return this.worker?.pid;
   }
 
-  async call<T = any>(method: string, path: string, body?: unknown, headers: Record<string, string> = {}): Promise<Answer<T>> {
+  async call<T = any>(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers: Record<string, string> = {},
+  ): Promise<Answer<T>> {
     const response = await fetch(`${this.origin}/api${path}`, {
       method,
       headers: { ...(this.cookie ? { cookie: this.cookie } : {}), 'content-type': 'application/json', ...headers },
@@ -150,7 +163,13 @@ export class App {
 
   /** Signs in and keeps the session; gives the path of the account. */
   async signIn(access: Record<string, unknown>): Promise<string> {
-    const answer = await this.call('POST', '/session', { user: USER, password: PASSWORD, host: '127.0.0.1', security: 'none', ...access });
+    const answer = await this.call('POST', '/session', {
+      user: USER,
+      password: PASSWORD,
+      host: '127.0.0.1',
+      security: 'none',
+      ...access,
+    });
     if (answer.status !== 201) throw new Error(`signing in failed: ${JSON.stringify(answer.body)}`);
     const cookie = answer.headers.get('set-cookie')?.split(';')[0];
     if (cookie) this.cookie = cookie;
@@ -202,7 +221,10 @@ export async function indexed(app: App, account: string): Promise<Record<string,
   return Object.fromEntries(
     body.folders
       .filter(({ repeats }: { repeats: boolean }) => !repeats)
-      .map(({ path, messages, bytes }: { path: string; messages: number; bytes: number }) => [path, { messages, bytes }]),
+      .map(({ path, messages, bytes }: { path: string; messages: number; bytes: number }) => [
+        path,
+        { messages, bytes },
+      ]),
   );
 }
 

@@ -8,7 +8,14 @@ import { domainOf } from './senders/address';
 import { fold, oneLine, storable } from './text';
 
 test('case folding is full folding; values of CaseFolding.txt from memory', () => {
-  for (const [one, other] of [['Straße', 'STRASSE'], ['ẞ', 'ss'], ['ΟΔΥΣΣΕΥΣ', 'οδυσσευς'], ['ﬁle', 'FILE'], ['Å', 'a\u030a'], ['Ǆ', 'ǆ']] as const) {
+  for (const [one, other] of [
+    ['Straße', 'STRASSE'],
+    ['ẞ', 'ss'],
+    ['ΟΔΥΣΣΕΥΣ', 'οδυσσευς'],
+    ['ﬁle', 'FILE'],
+    ['Å', 'a\u030a'],
+    ['Ǆ', 'ǆ'],
+  ] as const) {
     assert.equal(fold(one), fold(other), `${one} and ${other}`);
   }
   assert.notEqual(fold('ı'), fold('i'));
@@ -38,14 +45,20 @@ test('paths read with slashes and without the namespace, unless that would be am
 
 test('a tree adds every folder up into its parents', () => {
   const level = fc.constantFrom('a', 'b', 'c');
-  const paths = fc.uniqueArray(fc.array(level, { minLength: 1, maxLength: 4 }).map((levels) => levels.join('/')), { maxLength: 20 });
+  const paths = fc.uniqueArray(
+    fc.array(level, { minLength: 1, maxLength: 4 }).map((levels) => levels.join('/')),
+    { maxLength: 20 },
+  );
   fc.assert(
     fc.property(paths, (all) => {
       const folders = all.map((path, index) => ({ path, messages: index + 1, bytes: (index + 1) * 1000 }));
       const visit = (nodes: ReturnType<typeof folderTree>) => {
         for (const node of nodes) {
           const below = folders.filter(({ path }) => path === node.path || path.startsWith(`${node.path}/`));
-          assert.equal(node.messages, below.reduce((sum, { messages }) => sum + messages, 0));
+          assert.equal(
+            node.messages,
+            below.reduce((sum, { messages }) => sum + messages, 0),
+          );
           visit(node.children);
         }
       };
@@ -55,7 +68,12 @@ test('a tree adds every folder up into its parents', () => {
 });
 
 test('the level splits the server’s figure, and says where the server counts less', () => {
-  const parts = { limit: 1000, mail: { messages: 5, bytes: 500 }, trash: { messages: 1, bytes: 100 }, plan: { messages: 2, bytes: 150 } };
+  const parts = {
+    limit: 1000,
+    mail: { messages: 5, bytes: 500 },
+    trash: { messages: 1, bytes: 100 },
+    plan: { messages: 2, bytes: 150 },
+  };
   const planAndTrash = { messages: 3, bytes: 250 };
   const more = level({ ...parts, used: 700, planAndTrash });
   assert.deepEqual([more.other, more.difference, more.after], [100, 0, 450]);
@@ -66,7 +84,15 @@ test('the level splits the server’s figure, and says where the server counts l
 });
 
 test('files are leaves that are named, attached, or no text to be read', () => {
-  const part = (type: string, rest: Partial<BodyPart> = {}): BodyPart => ({ type, parameters: {}, disposition: null, dispositionParameters: {}, size: 10, children: [], ...rest });
+  const part = (type: string, rest: Partial<BodyPart> = {}): BodyPart => ({
+    type,
+    parameters: {},
+    disposition: null,
+    dispositionParameters: {},
+    size: 10,
+    children: [],
+    ...rest,
+  });
   const message = part('multipart/mixed', {
     children: [
       part('multipart/alternative', { children: [part('text/plain'), part('text/html')] }),
@@ -75,7 +101,10 @@ test('files are leaves that are named, attached, or no text to be read', () => {
       part('message/rfc822'),
     ],
   });
-  assert.deepEqual(filesOf(message).map(({ name }) => name), ['a.pdf', 'notes .txt', '']);
+  assert.deepEqual(
+    filesOf(message).map(({ name }) => name),
+    ['a.pdf', 'notes .txt', ''],
+  );
   let tower = part('application/pdf', { parameters: { name: 'deep.pdf' } });
   for (let depth = 0; depth < 10_000; depth++) tower = part('multipart/mixed', { children: [tower] });
   assert.deepEqual(filesOf(tower), []);

@@ -131,7 +131,13 @@ export class Worker {
         await updateRun(client, job.account, job.subject, change);
         await tell(client, job.account, 'run', await runById(client, job.account, job.subject));
       }
-      if (again) await postponeJob(client, job, worker, Math.min(LONGEST_WAIT_SECONDS, FIRST_WAIT_SECONDS * 2 ** (attempts - 1)));
+      if (again)
+        await postponeJob(
+          client,
+          job,
+          worker,
+          Math.min(LONGEST_WAIT_SECONDS, FIRST_WAIT_SECONDS * 2 ** (attempts - 1)),
+        );
       else await finishJob(client, job);
     });
   }

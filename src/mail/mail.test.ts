@@ -6,18 +6,40 @@ import { encodeFolderName } from './imap/server';
 import { MailProblem } from './problem';
 
 test('inner addresses are told by number, whatever form they are written in (RFC 6890, 4291, 6052, 3056)', () => {
-  for (const inner of ['127.0.0.1', '10.1.2.3', '172.31.255.255', '192.168.0.1', '169.254.169.254', '100.64.0.1', '0.0.0.0', '::1', '::', 'fe80::1', 'fd00::1',
-    '::ffff:10.0.0.1', '::ffff:7f00:1', '64:ff9b::7f00:1', '2002:7f00:1::']) {
+  for (const inner of [
+    '127.0.0.1',
+    '10.1.2.3',
+    '172.31.255.255',
+    '192.168.0.1',
+    '169.254.169.254',
+    '100.64.0.1',
+    '0.0.0.0',
+    '::1',
+    '::',
+    'fe80::1',
+    'fd00::1',
+    '::ffff:10.0.0.1',
+    '::ffff:7f00:1',
+    '64:ff9b::7f00:1',
+    '2002:7f00:1::',
+  ]) {
     assert.ok(isInner(inner), inner);
   }
-  for (const outer of ['192.0.2.10', '198.51.100.7', '203.0.113.5', '2606:db8::1', '::ffff:192.0.2.10']) assert.ok(!isInner(outer), outer);
+  for (const outer of ['192.0.2.10', '198.51.100.7', '203.0.113.5', '2606:db8::1', '::ffff:192.0.2.10'])
+    assert.ok(!isInner(outer), outer);
   assert.ok(isLoopback('127.8.8.8') && isLoopback('::ffff:127.0.0.1') && !isLoopback('10.0.0.1'));
 });
 
 test('a name is resolved once and refused where it leads inside', async () => {
-  await assert.rejects(checkedAddress('localhost', false), (error) => error instanceof MailProblem && error.kind === 'address-not-allowed');
+  await assert.rejects(
+    checkedAddress('localhost', false),
+    (error) => error instanceof MailProblem && error.kind === 'address-not-allowed',
+  );
   assert.ok(isLoopback(await checkedAddress('localhost', true)));
-  await assert.rejects(checkedAddress('no-such-host.invalid', true), (error) => error instanceof MailProblem && error.kind === 'no-such-host');
+  await assert.rejects(
+    checkedAddress('no-such-host.invalid', true),
+    (error) => error instanceof MailProblem && error.kind === 'no-such-host',
+  );
 });
 
 test('modified UTF-7: the example of RFC 3501 §5.1.3', () => {
@@ -27,6 +49,16 @@ test('modified UTF-7: the example of RFC 3501 §5.1.3', () => {
 
 test('COPYUID pairs in the order written: the example of RFC 4315 §3', () => {
   const section = ['COPYUID', '38505', '304,319:320', '3956:3958'].map((value) => ({ value }));
-  assert.deepEqual([...(copyUid({ attributes: [{ section }] }) ?? [])], [[304, 3956], [319, 3957], [320, 3958]]);
-  assert.equal(copyUid({ attributes: [{ section: ['COPYUID', '1', '1:2', '7'].map((value) => ({ value })) }] }), undefined);
+  assert.deepEqual(
+    [...(copyUid({ attributes: [{ section }] }) ?? [])],
+    [
+      [304, 3956],
+      [319, 3957],
+      [320, 3958],
+    ],
+  );
+  assert.equal(
+    copyUid({ attributes: [{ section: ['COPYUID', '1', '1:2', '7'].map((value) => ({ value })) }] }),
+    undefined,
+  );
 });

@@ -22,14 +22,19 @@ test('base64 is as large as it says, decodes to the size asked for, and is the s
 });
 
 test('text quoted to a depth is as large as it says', () => {
-  const body = textBody([{ seed: 3, lines: 9, pool: ['one', 'two words', ''], depth: 2 }, { line: 'as it is', depth: 1 }]);
+  const body = textBody([
+    { seed: 3, lines: 9, pool: ['one', 'two words', ''], depth: 2 },
+    { line: 'as it is', depth: 1 },
+  ]);
   assert.equal(body.write().length, body.size);
   assert.match(body.write().toString(), /^(> > (one|two words|)\r\n){9}> as it is\r\n$/);
 });
 
 test('addresses: the examples of RFC 5322 appendix A.1.2, A.1.3 and A.5', () => {
   const brief = (field: string) => readAddresses(field).map(({ name, mailbox, host }) => [name, mailbox, host]);
-  assert.deepEqual(brief('"Joe Q. Public" <john.q.public@example.com>'), [['Joe Q. Public', 'john.q.public', 'example.com']]);
+  assert.deepEqual(brief('"Joe Q. Public" <john.q.public@example.com>'), [
+    ['Joe Q. Public', 'john.q.public', 'example.com'],
+  ]);
   assert.deepEqual(brief('Mary Smith <mary@x.test>, jdoe@example.org, Who? <one@y.test>'), [
     ['Mary Smith', 'mary', 'x.test'],
     [null, 'jdoe', 'example.org'],
@@ -45,11 +50,14 @@ test('addresses: the examples of RFC 5322 appendix A.1.2, A.1.3 and A.5', () => 
     [null, 'jdoe', 'one.test'],
     [null, null, null],
   ]);
-  assert.deepEqual(brief('Pete(A nice \\) chap) <pete(his account)@silly.test(his host)>'), [['Pete', 'pete', 'silly.test']]);
+  assert.deepEqual(brief('Pete(A nice \\) chap) <pete(his account)@silly.test(his host)>'), [
+    ['Pete', 'pete', 'silly.test'],
+  ]);
 });
 
 test('ENVELOPE and BODYSTRUCTURE of a message that a client brought', () => {
-  const raw = 'From: A <a@post.example>\r\nSubject: parts\r\nContent-Type: multipart/mixed; boundary="x"\r\n\r\npreamble\r\n--x\r\n\r\nplain\r\n--x\r\nContent-Type: text/html\r\n\r\n<p>\r\n--x--\r\n';
+  const raw =
+    'From: A <a@post.example>\r\nSubject: parts\r\nContent-Type: multipart/mixed; boundary="x"\r\n\r\npreamble\r\n--x\r\n\r\nplain\r\n--x\r\nContent-Type: text/html\r\n\r\n<p>\r\n--x--\r\n';
   const item = rawItem(Buffer.from(raw));
   assert.equal(item.size, raw.length);
   assert.match(envelope(item.entity().head), /^\(NIL "parts" \(\("A" NIL "a" "post.example"\)\)/);

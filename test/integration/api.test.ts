@@ -20,7 +20,12 @@ const problem = (answer: { body: { type?: string } }) => answer.body.type;
 
 test('what goes wrong at sign-in is told apart', async () => {
   const kind = async (access: Record<string, unknown>) => {
-    const { status, body } = await app.call('POST', '/session', { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD, ...access }, { cookie: '' });
+    const { status, body } = await app.call(
+      'POST',
+      '/session',
+      { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD, ...access },
+      { cookie: '' },
+    );
     assert.ok(body.detail.length > 10);
     return `${status} ${body.type}`;
   };
@@ -32,7 +37,10 @@ test('what goes wrong at sign-in is told apart', async () => {
   assert.equal(await kind({ host: 'no host at all!' }), '422 /problems/invalid');
   assert.equal(await kind({ port: 1 }), '422 /problems/refused');
   assert.equal(await kind({ password: 'wrong' }), '422 /problems/password-refused');
-  assert.equal(await kind({ host: 'localhost', port: host.tlsPort, security: 'tls' }), '422 /problems/untrusted-certificate');
+  assert.equal(
+    await kind({ host: 'localhost', port: host.tlsPort, security: 'tls' }),
+    '422 /problems/untrusted-certificate',
+  );
   assert.equal(await kind({ port: portOf(http) }), '422 /problems/not-imap');
   assert.equal(await kind({ port: portOf(silent) }), '422 /problems/timed-out');
   assert.equal(await kind({ port: 'ninety' }), '422 /problems/invalid');
@@ -44,13 +52,22 @@ test('TLS and STARTTLS are verified, and trusted with the authority of TAMSEL_CA
   const trusting = await App.start({ authority: host.authority, worker: false });
   await trusting.signIn({ host: 'LocalHost.', port: host.tlsPort, security: 'tls' });
   const { body } = await trusting.call('GET', '/session');
-  assert.deepEqual(body.accounts.map(({ host }: { host: string }) => host), ['localhost']);
+  assert.deepEqual(
+    body.accounts.map(({ host }: { host: string }) => host),
+    ['localhost'],
+  );
   await trusting.signIn({ host: 'localhost', port: host.plainPort, security: 'starttls' });
   assert.equal((await trusting.call('GET', '/session')).body.accounts.length, 2);
   const sealed = await trusting.database.query('select sealed from credential');
   assert.ok(sealed.rows.every((row) => !row.sealed.toString('latin1').includes(PASSWORD)));
   const wary = await App.start({ worker: false, env: { TAMSEL_ALLOW_PRIVATE: '0' } });
-  const refused = await wary.call('POST', '/session', { host: 'localhost', port: host.tlsPort, security: 'tls', user: USER, password: PASSWORD });
+  const refused = await wary.call('POST', '/session', {
+    host: 'localhost',
+    port: host.tlsPort,
+    security: 'tls',
+    user: USER,
+    password: PASSWORD,
+  });
   assert.equal(problem(refused), '/problems/address-not-allowed');
   assert.equal((await wary.call('GET', '/health')).status, 503);
 });
@@ -61,11 +78,30 @@ test('sessions, strangers and foreign pages', async () => {
   assert.equal((await app.call('GET', `${account}/level`, undefined, none)).status, 401);
   assert.equal((await app.call('GET', '/accounts/999/level')).status, 404);
   const other = await startStandIn();
-  const stranger = await app.call('POST', '/session', { host: '127.0.0.1', port: other.plainPort, security: 'none', user: USER, password: PASSWORD }, none);
+  const stranger = await app.call(
+    'POST',
+    '/session',
+    { host: '127.0.0.1', port: other.plainPort, security: 'none', user: USER, password: PASSWORD },
+    none,
+  );
   const cookie = stranger.headers.get('set-cookie') ?? '';
   assert.match(cookie, /^tamsel-\d+=[\w-]{43}; Path=\/; HttpOnly; SameSite=Strict/);
-  for (const path of ['level', 'messages', 'senders', 'lots', 'runs', 'settings', 'scans/last', 'events', 'messages/1']) {
-    assert.equal((await app.call('GET', `${account}/${path}`, undefined, { cookie: cookie.split(';')[0] as string })).status, 404, path);
+  for (const path of [
+    'level',
+    'messages',
+    'senders',
+    'lots',
+    'runs',
+    'settings',
+    'scans/last',
+    'events',
+    'messages/1',
+  ]) {
+    assert.equal(
+      (await app.call('GET', `${account}/${path}`, undefined, { cookie: cookie.split(';')[0] as string })).status,
+      404,
+      path,
+    );
   }
   const foreign = await app.call('GET', '/session', undefined, { origin: 'https://elsewhere.example' });
   assert.deepEqual([foreign.status, problem(foreign)], [403, '/problems/foreign-origin']);
@@ -80,7 +116,12 @@ test('sessions, strangers and foreign pages', async () => {
 test('lots freeze what was marked; overlaps count once; exceptions and expectations hold', async () => {
   const big = (await app.call('POST', `${account}/lots`, { label: 'big', where: 'size > 5 MB' })).body;
   const sender = (await app.call('POST', `${account}/lots`, { where: 'domain = fenwater.example' })).body;
-  const both = (await app.call('GET', `${account}/messages?limit=1000&where=${encodeURIComponent('size > 5 MB and domain = fenwater.example')}`)).body;
+  const both = (
+    await app.call(
+      'GET',
+      `${account}/messages?limit=1000&where=${encodeURIComponent('size > 5 MB and domain = fenwater.example')}`,
+    )
+  ).body;
   assert.ok(both.total.messages > 0);
   assert.equal(sender.adds.messages, sender.messages - both.total.messages);
   assert.equal(sender.adds.bytes, sender.bytes - both.total.bytes);
@@ -94,7 +135,11 @@ test('lots freeze what was marked; overlaps count once; exceptions and expectati
   assert.equal(altered.messages, big.messages - both.total.messages);
   plan = (await app.call('GET', `${account}/lots`)).body;
   assert.equal(plan.total.bytes, big.bytes - both.total.bytes + sender.bytes);
-  const refused = await app.call('POST', `${account}/runs`, { action: 'trash', lots: [big.id], expect: { messages: 1, bytes: 1 } });
+  const refused = await app.call('POST', `${account}/runs`, {
+    action: 'trash',
+    lots: [big.id],
+    expect: { messages: 1, bytes: 1 },
+  });
   assert.deepEqual([refused.status, problem(refused)], [409, '/problems/not-as-expected']);
   for (const { id } of plan.lots) assert.equal((await app.call('DELETE', `${account}/lots/${id}`)).status, 204);
   assert.equal((await app.call('DELETE', `${account}/lots/${big.id}`)).status, 404);
@@ -109,11 +154,27 @@ test('what is wrong in a request is said at its field', async () => {
   assert.deepEqual(await wrong('GET', '/messages?limit=1001'), [422, '/problems/invalid', 'limit']);
   assert.deepEqual(await wrong('GET', '/messages?after=nonsense'), [422, '/problems/invalid', 'after']);
   assert.deepEqual(await wrong('POST', '/lots', { where: '', ids: [1] }), [422, '/problems/invalid', 'where']);
-  assert.deepEqual(await wrong('POST', '/lots', { where: 'subject = "there is no such subject"' }), [422, '/problems/invalid', 'where']);
+  assert.deepEqual(await wrong('POST', '/lots', { where: 'subject = "there is no such subject"' }), [
+    422,
+    '/problems/invalid',
+    'where',
+  ]);
   assert.deepEqual(await wrong('POST', '/runs', { action: 'purge' }), [422, '/problems/invalid', 'lots']);
-  assert.deepEqual(await wrong('POST', '/runs', { action: 'purge', folder: 'Nowhere' }), [422, '/problems/invalid', 'folder']);
-  assert.deepEqual(await wrong('PATCH', '/settings', { target: { share: 2 } }), [422, '/problems/invalid', 'target.share']);
-  assert.deepEqual(await wrong('PATCH', '/settings', { timeZone: 'Mars/Olympus' }), [422, '/problems/invalid', 'timeZone']);
+  assert.deepEqual(await wrong('POST', '/runs', { action: 'purge', folder: 'Nowhere' }), [
+    422,
+    '/problems/invalid',
+    'folder',
+  ]);
+  assert.deepEqual(await wrong('PATCH', '/settings', { target: { share: 2 } }), [
+    422,
+    '/problems/invalid',
+    'target.share',
+  ]);
+  assert.deepEqual(await wrong('PATCH', '/settings', { timeZone: 'Mars/Olympus' }), [
+    422,
+    '/problems/invalid',
+    'timeZone',
+  ]);
   assert.deepEqual(await wrong('GET', '/columns'), [501, '/problems/not-built-yet', undefined]);
   assert.deepEqual(await wrong('GET', '/senders?order=evidence'), [501, '/problems/not-built-yet', undefined]);
   assert.deepEqual(await wrong('GET', '/nothing'), [404, '/problems/not-found', undefined]);
@@ -124,7 +185,10 @@ test('pages of every order hold every message once, in order', async () => {
     const seen: { id: number; size: number }[] = [];
     let after = '';
     do {
-      const { body } = await app.call('GET', `${account}/messages?limit=700&order=${order}${after && `&after=${after}`}`);
+      const { body } = await app.call(
+        'GET',
+        `${account}/messages?limit=700&order=${order}${after && `&after=${after}`}`,
+      );
       seen.push(...body.messages);
       after = body.next ?? '';
       if (seen.length > 20_000) break;
@@ -132,7 +196,10 @@ test('pages of every order hold every message once, in order', async () => {
     const total = (await app.call('GET', `${account}/messages?limit=1`)).body.total;
     assert.equal(seen.length, total.messages);
     assert.equal(new Set(seen.map(({ id }) => id)).size, total.messages);
-    assert.equal(seen.reduce((sum, { size }) => sum + size, 0), total.bytes);
+    assert.equal(
+      seen.reduce((sum, { size }) => sum + size, 0),
+      total.bytes,
+    );
   }
 });
 
@@ -142,7 +209,10 @@ test('senders add up to the messages under the criteria, and their newest are th
   for (const by of ['address', 'domain']) {
     const { body } = await app.call('GET', `${account}/senders?limit=1000&by=${by}&where=${where}`);
     assert.equal(body.total, body.senders.length);
-    assert.equal(body.senders.reduce((sum: number, { bytes }: { bytes: number }) => sum + bytes, 0), total.bytes);
+    assert.equal(
+      body.senders.reduce((sum: number, { bytes }: { bytes: number }) => sum + bytes, 0),
+      total.bytes,
+    );
     const { key, last } = body.senders[0];
     const newest = (await app.call('GET', `${account}/senders/${encodeURIComponent(key)}/newest?by=${by}`)).body;
     assert.ok(newest.length > 0 && newest[0].date >= last);
@@ -150,7 +220,10 @@ test('senders add up to the messages under the criteria, and their newest are th
 });
 
 test('a message shows its header and text, read from the server now, and stays unseen', async () => {
-  const { body } = await app.call('GET', `${account}/messages?limit=1&where=${encodeURIComponent('unseen and subject ~ weather')}`);
+  const { body } = await app.call(
+    'GET',
+    `${account}/messages?limit=1&where=${encodeURIComponent('unseen and subject ~ weather')}`,
+  );
   const { id } = body.messages[0];
   const shown = (await app.call('GET', `${account}/messages/${id}`)).body;
   assert.match(shown.header, /^Auto-Submitted: auto-generated/m);
@@ -163,10 +236,14 @@ test('a message shows its header and text, read from the server now, and stays u
 test('the OpenAPI document describes every call, and events reach a stream and catch up', async () => {
   const { body } = await app.call('GET', '/openapi.json');
   assert.equal(body.openapi, '3.1.0');
-  for (const path of ['/api/session', '/api/accounts/{account}/level', '/api/accounts/{account}/runs/{run}/pause']) assert.ok(body.paths[path], path);
+  for (const path of ['/api/session', '/api/accounts/{account}/level', '/api/accounts/{account}/runs/{run}/pause'])
+    assert.ok(body.paths[path], path);
   const stop = new AbortController();
   const open = (lastEventId?: string) =>
-    fetch(`${app.origin}/api${account}/events`, { headers: { cookie: app.cookie, ...(lastEventId ? { 'last-event-id': lastEventId } : {}) }, signal: stop.signal });
+    fetch(`${app.origin}/api${account}/events`, {
+      headers: { cookie: app.cookie, ...(lastEventId ? { 'last-event-id': lastEventId } : {}) },
+      signal: stop.signal,
+    });
   const read = async (response: Response, wanted: RegExp) => {
     let text = '';
     for await (const chunk of response.body as unknown as AsyncIterable<Uint8Array>) {
@@ -190,7 +267,11 @@ test('an account is erased with all that was known of it, the mailbox untouched'
   assert.ok(Object.keys(before).length > 20);
   assert.equal((await app.call('DELETE', account)).status, 204);
   for (const table of ['message', 'placement', 'folder', 'run', 'credential']) {
-    assert.equal((await app.database.query(`select 1 from ${table} where account = $1`, [account.split('/')[2]])).rowCount, 0, table);
+    assert.equal(
+      (await app.database.query(`select 1 from ${table} where account = $1`, [account.split('/')[2]])).rowCount,
+      0,
+      table,
+    );
   }
   assert.equal(host.mailbox.messageCount(), demoScenario().messages.length);
   assert.equal((await app.call('DELETE', '/session')).status, 204);

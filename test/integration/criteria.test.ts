@@ -52,7 +52,11 @@ function means(criteria: Criteria, row: Row): boolean {
   const { field, op, value } = criteria;
   switch (value.type) {
     case 'octets':
-      return compare(field === 'size' ? row.size : row.files.reduce((sum, { size }) => sum + size, 0), op, value.number * (value.unit ? OCTETS_IN[value.unit] : 1));
+      return compare(
+        field === 'size' ? row.size : row.files.reduce((sum, { size }) => sum + size, 0),
+        op,
+        value.number * (value.unit ? OCTETS_IN[value.unit] : 1),
+      );
     case 'count':
       return compare(row.files.length, op, value.number);
     case 'age':
@@ -75,7 +79,14 @@ function means(criteria: Criteria, row: Row): boolean {
 }
 
 function compare(one: number, op: Operator, other: number): boolean {
-  const results: Partial<Record<Operator, boolean>> = { '=': one === other, '!=': one !== other, '<': one < other, '<=': one <= other, '>': one > other, '>=': one >= other };
+  const results: Partial<Record<Operator, boolean>> = {
+    '=': one === other,
+    '!=': one !== other,
+    '<': one < other,
+    '<=': one <= other,
+    '>': one > other,
+    '>=': one >= other,
+  };
   return results[op] as boolean;
 }
 
@@ -118,7 +129,11 @@ test('a thousand random expressions give the same messages by SQL as by their pl
       const expected = (rows as Row[]).filter((row) => means(criteria, row));
       const found = await amountOf(app.database, account, criteria, 'all', NOW);
       if (expected.length > 0 && expected.length < rows.length) narrowed++;
-      assert.deepEqual(found, { messages: expected.length, bytes: expected.reduce((sum, { size }) => sum + size, 0) }, printCriteria(criteria));
+      assert.deepEqual(
+        found,
+        { messages: expected.length, bytes: expected.reduce((sum, { size }) => sum + size, 0) },
+        printCriteria(criteria),
+      );
     }),
     { numRuns: 1_000 },
   );

@@ -12,18 +12,32 @@ after(cleanUp);
 
 /** Brings part of the demo's mail to Dovecot, into folders of the same names. */
 async function fill(dovecot: Dovecot): Promise<number> {
-  const client = new ImapFlow({ host: '127.0.0.1', port: dovecot.plainPort, secure: false, doSTARTTLS: false, auth: { user: DOVECOT_USER, pass: DOVECOT_PASSWORD }, logger: false });
+  const client = new ImapFlow({
+    host: '127.0.0.1',
+    port: dovecot.plainPort,
+    secure: false,
+    doSTARTTLS: false,
+    auth: { user: DOVECOT_USER, pass: DOVECOT_PASSWORD },
+    logger: false,
+  });
   await client.connect();
   const wanted = new Set(['INBOX', 'Offers', 'Photographs', 'Märkte & Feste', 'Committee/Site plans', 'Sent']);
-  const some = demoScenario().messages.filter(({ folder, item }, index) => wanted.has(folder) && item.size < 4_000_000 && (index % 5 === 0 || folder.startsWith('M')));
-  for (const name of wanted) if (name !== 'INBOX' && name !== 'Sent') await client.mailboxCreate(name.replaceAll('/', '.'));
-  for (const { folder, item, received, seen } of some) await client.append(folder.replaceAll('/', '.'), item.write(), seen ? ['\\Seen'] : [], new Date(received * 1000));
+  const some = demoScenario().messages.filter(
+    ({ folder, item }, index) =>
+      wanted.has(folder) && item.size < 4_000_000 && (index % 5 === 0 || folder.startsWith('M')),
+  );
+  for (const name of wanted)
+    if (name !== 'INBOX' && name !== 'Sent') await client.mailboxCreate(name.replaceAll('/', '.'));
+  for (const { folder, item, received, seen } of some)
+    await client.append(folder.replaceAll('/', '.'), item.write(), seen ? ['\\Seen'] : [], new Date(received * 1000));
   await client.logout();
   return some.length;
 }
 
 /** What Dovecot itself says, asked through Python's imaplib: messages and octets of each folder, and the quota. */
-async function said(dovecot: Dovecot): Promise<{ folders: Record<string, { messages: number; bytes: number }>; used: number; limit: number }> {
+async function said(
+  dovecot: Dovecot,
+): Promise<{ folders: Record<string, { messages: number; bytes: number }>; used: number; limit: number }> {
   const script = `
 import imaplib, json, re
 s = imaplib.IMAP4('127.0.0.1', ${dovecot.plainPort}); s.login('${DOVECOT_USER}', '${DOVECOT_PASSWORD}')
@@ -43,8 +57,18 @@ async function agrees(app: App, account: string, dovecot: Dovecot): Promise<void
   const { folders, used, limit } = await said(dovecot);
   const { body } = await app.call('GET', `${account}/level`);
   const names: Record<string, string> = { 'INBOX.M&AOQ-rkte &- Feste': 'Märkte & Feste' };
-  const expected = Object.fromEntries(Object.entries(folders).map(([name, amount]) => [names[name] ?? name.replace(/^INBOX\./, '').replaceAll('.', '/'), amount]));
-  const ours = Object.fromEntries(body.folders.map(({ path, messages, bytes }: { path: string; messages: number; bytes: number }) => [path, { messages, bytes }]));
+  const expected = Object.fromEntries(
+    Object.entries(folders).map(([name, amount]) => [
+      names[name] ?? name.replace(/^INBOX\./, '').replaceAll('.', '/'),
+      amount,
+    ]),
+  );
+  const ours = Object.fromEntries(
+    body.folders.map(({ path, messages, bytes }: { path: string; messages: number; bytes: number }) => [
+      path,
+      { messages, bytes },
+    ]),
+  );
   assert.deepEqual(ours, expected);
   assert.deepEqual([body.used, body.limit], [used, limit]);
 }
@@ -65,14 +89,18 @@ test('the same job passes against Dovecot, plain and TLS: counts, folder sizes a
     assert.deepEqual([scan.state, scan.messages.done], ['done', brought]);
     await agrees(app, account, dovecot);
     const lots = [];
-    for (const where of ['size > 100 kB', 'domain = fenwater.example']) lots.push((await app.call('POST', `${account}/lots`, { where })).body.id);
+    for (const where of ['size > 100 kB', 'domain = fenwater.example'])
+      lots.push((await app.call('POST', `${account}/lots`, { where })).body.id);
     const trash = await app.ran(account, { action: 'trash', lots });
     assert.deepEqual([trash.state, trash.left, trash.done], ['done', [], trash.asked]);
     const restore = await app.ran(account, { action: 'restore', where: 'from ~ fenwater' });
     assert.deepEqual(restore.done, restore.asked);
     const purge = await app.ran(account, { action: 'purge', where: '' });
     assert.equal(purge.before.counted - purge.after.counted, purge.asked.bytes);
-    assert.ok(Math.abs(purge.before.used - purge.after.used - purge.asked.bytes) <= 1024, 'the quota follows within its unit');
+    assert.ok(
+      Math.abs(purge.before.used - purge.after.used - purge.asked.bytes) <= 1024,
+      'the quota follows within its unit',
+    );
     await app.scanned(account, true);
     await agrees(app, account, dovecot);
     await app.killWorker();

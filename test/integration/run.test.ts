@@ -17,7 +17,8 @@ async function ready(hide: string[] = [], options: Parameters<typeof startStandI
 /** The whole job on one mailbox: to the trash, a part taken back, the rest purged. */
 async function job(app: App, account: string): Promise<{ trash: any; restore: any; purge: any }> {
   const lots = [];
-  for (const where of ['size > 200 kB and size < 2 MB and not flagged', 'domain = fenwater.example or from ~ weather']) lots.push((await app.call('POST', `${account}/lots`, { where })).body.id);
+  for (const where of ['size > 200 kB and size < 2 MB and not flagged', 'domain = fenwater.example or from ~ weather'])
+    lots.push((await app.call('POST', `${account}/lots`, { where })).body.id);
   const trash = await app.ran(account, { action: 'trash', lots });
   const restore = await app.ran(account, { action: 'restore', where: 'subject ~ drone or from ~ parish', to: 'INBOX' });
   const purge = await app.ran(account, { action: 'purge', where: '' });
@@ -41,10 +42,17 @@ test('the job ends the same in every dialect: won back to the octet, the serverâ
     const { host, app, account } = await ready(hide);
     const drafts = host.mailbox.folder('INBOX');
     const marked = drafts?.messages.slice(10, 14) ?? [];
-    host.mailbox.setFlags(drafts as never, marked.map((placed) => ({ placed, flags: new Set([...placed.flags, 'deleted']) })));
+    host.mailbox.setFlags(
+      drafts as never,
+      marked.map((placed) => ({ placed, flags: new Set([...placed.flags, 'deleted']) })),
+    );
     await app.scanned(account, true);
     const { trash, restore, purge } = await job(app, account);
-    assert.deepEqual([trash.state, restore.state, purge.state, trash.left, restore.left, purge.left], ['done', 'done', 'done', [], [], []], name);
+    assert.deepEqual(
+      [trash.state, restore.state, purge.state, trash.left, restore.left, purge.left],
+      ['done', 'done', 'done', [], [], []],
+      name,
+    );
     assert.deepEqual(trash.done, trash.asked);
     const [counted, used] = moved(purge);
     assert.equal(counted, purge.asked.bytes, name);
@@ -53,7 +61,10 @@ test('the job ends the same in every dialect: won back to the octet, the serverâ
     assert.deepEqual(await indexed(app, account), hosted(host), name);
     await app.scanned(account, true);
     assert.deepEqual(await indexed(app, account), hosted(host), name);
-    assert.ok(marked.every(({ gone, flags }) => gone || flags.has('deleted')), 'what others marked is neither expunged nor unmarked');
+    assert.ok(
+      marked.every(({ gone, flags }) => gone || flags.has('deleted')),
+      'what others marked is neither expunged nor unmarked',
+    );
     expected ??= stateOf(host);
     assert.deepEqual(stateOf(host), expected, name);
     await app.killWorker();
@@ -68,20 +79,36 @@ test('a run touches exactly what was frozen, and tells why the rest was left', a
   const large = offers.messages.filter(({ item }) => item.size > 30_000);
   host.mailbox.expunge(offers, large.slice(0, 3));
   host.mailbox.move(offers, large.slice(3, 5), host.mailbox.folder('Archive') as never);
-  host.mailbox.append(offers, Buffer.concat([Buffer.from('Subject: came later\r\n\r\n'), Buffer.alloc(50_000, 'x')]), 1_700_000_000, []);
+  host.mailbox.append(
+    offers,
+    Buffer.concat([Buffer.from('Subject: came later\r\n\r\n'), Buffer.alloc(50_000, 'x')]),
+    1_700_000_000,
+    [],
+  );
   const run = await app.ran(account, { action: 'trash', lots: [lot.id] });
-  assert.deepEqual(run.left.map(({ reason, messages }: { reason: string; messages: number }) => [reason, messages]), [['vanished', 5]]);
+  assert.deepEqual(
+    run.left.map(({ reason, messages }: { reason: string; messages: number }) => [reason, messages]),
+    [['vanished', 5]],
+  );
   assert.equal(run.done.messages, lot.messages - 5);
   assert.equal(offers.messages.filter(({ item }) => item.size > 30_000).length, 1, 'what came later stays');
-  const listed = (await app.call('GET', `${account}/runs/${run.id}/messages`, undefined, { accept: 'text/csv' })).body.trim().split('\r\n');
+  const listed = (await app.call('GET', `${account}/runs/${run.id}/messages`, undefined, { accept: 'text/csv' })).body
+    .trim()
+    .split('\r\n');
   assert.equal(listed.length, lot.messages + 1);
   assert.equal(listed.filter((line: string) => line.endsWith(',vanished')).length, 5);
-  const lines = (await app.call('GET', `${account}/runs/${run.id}/messages?format=jsonl`)).body.trim().split('\n').map((line: string) => JSON.parse(line));
+  const lines = (await app.call('GET', `${account}/runs/${run.id}/messages?format=jsonl`)).body
+    .trim()
+    .split('\n')
+    .map((line: string) => JSON.parse(line));
   assert.equal(lines.filter(({ outcome }: { outcome: string }) => outcome === 'done').length, run.done.messages);
   host.mailbox.changeUidValidity('Trash');
   const undone = await app.call('POST', `${account}/runs`, { action: 'restore', run: run.id });
   const ended = await app.finished(`${account}/runs/${undone.body.id}`);
-  assert.deepEqual(ended.left.map(({ reason }: { reason: string }) => reason), ['changed']);
+  assert.deepEqual(
+    ended.left.map(({ reason }: { reason: string }) => reason),
+    ['changed'],
+  );
   await app.scanned(account, true);
   assert.deepEqual(await indexed(app, account), hosted(host));
 });
@@ -90,16 +117,34 @@ test('brim-full without MOVE: what fits goes, the rest is left for want of room;
   const { host, app, account } = await ready(['MOVE']);
   // Brought to a few kilobytes below the limit by a message of another client.
   const room = host.mailbox.limit - host.mailbox.used();
-  host.mailbox.append(host.mailbox.folder('Archive') as never, Buffer.concat([Buffer.from('Subject: ballast\r\n\r\n'), Buffer.alloc(room - 60_000, 'x')]), 1_700_000_000, []);
+  host.mailbox.append(
+    host.mailbox.folder('Archive') as never,
+    Buffer.concat([Buffer.from('Subject: ballast\r\n\r\n'), Buffer.alloc(room - 60_000, 'x')]),
+    1_700_000_000,
+    [],
+  );
   await app.scanned(account, true);
-  const run = await app.ran(account, { action: 'trash', lots: [(await app.call('POST', `${account}/lots`, { where: 'folder = INBOX' })).body.id] });
+  const run = await app.ran(account, {
+    action: 'trash',
+    lots: [(await app.call('POST', `${account}/lots`, { where: 'folder = INBOX' })).body.id],
+  });
   assert.equal(run.state, 'done');
-  assert.deepEqual(run.left.map(({ reason }: { reason: string }) => reason), ['no-room']);
+  assert.deepEqual(
+    run.left.map(({ reason }: { reason: string }) => reason),
+    ['no-room'],
+  );
   assert.equal(run.done.messages + run.left[0].messages, run.asked.messages);
   assert.ok(run.done.messages > 30);
-  assert.equal(host.mailbox.folder('INBOX')?.messages.length, run.left[0].messages, 'nothing is in both folders or in none');
+  assert.equal(
+    host.mailbox.folder('INBOX')?.messages.length,
+    run.left[0].messages,
+    'nothing is in both folders or in none',
+  );
   await app.ran(account, { action: 'purge', where: '' });
-  const rest = await app.ran(account, { action: 'trash', lots: [(await app.call('POST', `${account}/lots`, { where: 'folder = INBOX and size < 1 MB' })).body.id] });
+  const rest = await app.ran(account, {
+    action: 'trash',
+    lots: [(await app.call('POST', `${account}/lots`, { where: 'folder = INBOX and size < 1 MB' })).body.id],
+  });
   assert.deepEqual(rest.left, []);
   const direct = (await app.call('POST', `${account}/lots`, { where: 'folder = INBOX', fate: 'purge' })).body;
   assert.equal((await app.ran(account, { action: 'purge', lots: [direct.id] })).done.messages, direct.messages);
@@ -121,8 +166,11 @@ test('pause, go on, cancel: what was done stays accounted for, and two runs wait
   const { host, app, account } = await ready([], { scenario: demoScenario() });
   host.faults.latencyMs = 200;
   const lots = [];
-  for (const where of ['under = Offers', 'folder = Bees']) lots.push((await app.call('POST', `${account}/lots`, { where })).body.id);
-  const [first, second] = await Promise.all(lots.map((lot) => app.call('POST', `${account}/runs`, { action: 'trash', lots: [lot] })));
+  for (const where of ['under = Offers', 'folder = Bees'])
+    lots.push((await app.call('POST', `${account}/lots`, { where })).body.id);
+  const [first, second] = await Promise.all(
+    lots.map((lot) => app.call('POST', `${account}/runs`, { action: 'trash', lots: [lot] })),
+  );
   const path = `${account}/runs/${Math.min(first?.body.id, second?.body.id)}`;
   await until(async () => (await app.call('GET', path)).body.done.messages > 0);
   assert.equal((await app.call('POST', `${path}/pause`)).status, 202);

@@ -18,10 +18,20 @@ function meddle(host: StandIn, turn: number): void {
   const { mailbox } = host;
   const inbox = folderOf(host, 'INBOX');
   const offers = folderOf(host, 'Offers');
-  mailbox.append(inbox, Buffer.from(`Subject: late ${turn}\r\nFrom: late@post.example\r\n\r\nhello\r\n`), 1_700_000_000 + turn, []);
+  mailbox.append(
+    inbox,
+    Buffer.from(`Subject: late ${turn}\r\nFrom: late@post.example\r\n\r\nhello\r\n`),
+    1_700_000_000 + turn,
+    [],
+  );
   mailbox.move(offers, offers.messages.slice(turn, turn + 7), inbox);
   mailbox.expunge(inbox, inbox.messages.slice(turn * 2, turn * 2 + 3));
-  mailbox.setFlags(offers, offers.messages.slice(0, 20).map((placed) => ({ placed, flags: new Set([...placed.flags, turn % 2 ? 'flagged' : 'seen', `turn${turn}`]) })));
+  mailbox.setFlags(
+    offers,
+    offers.messages
+      .slice(0, 20)
+      .map((placed) => ({ placed, flags: new Set([...placed.flags, turn % 2 ? 'flagged' : 'seen', `turn${turn}`]) })),
+  );
 }
 
 /** Flags of every message of the index, by folder and UID. */
@@ -39,7 +49,10 @@ function flagsAt(host: StandIn): Map<string, string> {
     all.flatMap(({ name, messages }) =>
       messages.map(({ uid, flags }) => {
         const keywords = [...flags].filter((flag) => !(flag in bits)).sort();
-        return [`${name} ${uid}`, `${[...flags].reduce((sum, flag) => sum + (bits[flag] ?? 0), 0)} ${keywords.join(' ')}`] as const;
+        return [
+          `${name} ${uid}`,
+          `${[...flags].reduce((sum, flag) => sum + (bits[flag] ?? 0), 0)} ${keywords.join(' ')}`,
+        ] as const;
       }),
     ),
   );
@@ -50,7 +63,11 @@ test('the index equals the host in every folder; a view of all mail is shown and
   const app = await App.start();
   const account = await app.signIn({ port: host.plainPort });
   const first = (await app.call('GET', `${account}/level`)).body;
-  assert.equal(first.mail.messages + first.trash.messages, host.mailbox.messageCount(), 'the level is there before the scan');
+  assert.equal(
+    first.mail.messages + first.trash.messages,
+    host.mailbox.messageCount(),
+    'the level is there before the scan',
+  );
   assert.equal(first.used, Math.ceil(host.mailbox.used() / 1024) * 1024);
   assert.equal(first.messageLimit, 9_000);
   await app.scanned(account);
@@ -62,9 +79,15 @@ test('the index equals the host in every folder; a view of all mail is shown and
   assert.equal(level.mail.bytes + level.trash.bytes + level.other, level.used);
   const view409 = await app.call('POST', `${account}/runs`, { action: 'purge', folder: 'All mail' });
   assert.equal(view409.body.type, '/problems/repeated-view');
-  const odd = (await app.call('GET', `${account}/messages?limit=50&order=subject&where=${encodeURIComponent('under = "Märkte & Feste" or domain = attic.example or subject ~ "nothing but" or subject ~ "<img"')}`)).body;
+  const odd = (
+    await app.call(
+      'GET',
+      `${account}/messages?limit=50&order=subject&where=${encodeURIComponent('under = "Märkte & Feste" or domain = attic.example or subject ~ "nothing but" or subject ~ "<img"')}`,
+    )
+  ).body;
   const subjects = odd.messages.map(({ subject }: { subject: string }) => subject).join('\n');
-  for (const wanted of ['café au lait', 'Überlänge, zwei Wörter', '<img src=x', 'no author', '元']) assert.ok(subjects.includes(wanted), wanted);
+  for (const wanted of ['café au lait', 'Überlänge, zwei Wörter', '<img src=x', 'no author', '元'])
+    assert.ok(subjects.includes(wanted), wanted);
   const future = odd.messages.find(({ subject }: { subject: string }) => subject.startsWith('from the future'));
   assert.deepEqual([future.date, future.flaws], [null, ['date']]);
 });
@@ -126,7 +149,9 @@ test('a scan killed at random points and dropped at random octets goes on where 
   await until(async () => (await app.call('GET', `${account}/scans/last`)).body.state === 'done');
   assert.ok(Date.now() - seconds < 60_000);
   assert.deepEqual(await indexed(app, account), hosted(host));
-  const { rows } = await app.database.query('select count(*)::int as rows, count(distinct (generation, uid))::int as uids from placement');
+  const { rows } = await app.database.query(
+    'select count(*)::int as rows, count(distinct (generation, uid))::int as uids from placement',
+  );
   assert.equal(rows[0].rows, rows[0].uids, 'nothing was written twice');
   assert.deepEqual(stateOf(host), before, 'a scan changes nothing');
 });

@@ -12,7 +12,13 @@ const run = promisify(execFile);
 after(cleanUp);
 
 const checkMessages = async (port: number, step: number) =>
-  Number((await run('python3', [join(import.meta.dirname, 'check_messages.py'), `${port}`, USER, PASSWORD, `${step}`], { maxBuffer: 2 ** 24 })).stdout);
+  Number(
+    (
+      await run('python3', [join(import.meta.dirname, 'check_messages.py'), `${port}`, USER, PASSWORD, `${step}`], {
+        maxBuffer: 2 ** 24,
+      })
+    ).stdout,
+  );
 
 test('every message of the small mailbox is to Python’s imaplib and email what the host says it is', async () => {
   const host = await startStandIn();

@@ -1,10 +1,10 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
+import { anyCriteria } from '../../../test/criteria-samples';
 import { instantOfAge, instantsOfDay } from './instants';
 import { parseCriteria } from './parse';
 import { printCriteria } from './print';
-import { anyCriteria } from '../../../test/criteria-samples';
 
 test('printing and parsing again gives the same tree', () => {
   fc.assert(

@@ -1,7 +1,17 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
-import { chunksOf, countOf, missingFrom, numbersOf, parseMultirange, parseSequenceSet, printMultirange, printSequenceSet, rangesOf } from './ranges';
+import {
+  chunksOf,
+  countOf,
+  missingFrom,
+  numbersOf,
+  parseMultirange,
+  parseSequenceSet,
+  printMultirange,
+  printSequenceSet,
+  rangesOf,
+} from './ranges';
 
 const numbers = fc.array(fc.integer({ min: 1, max: 300 }), { maxLength: 200 });
 const sorted = (all: Iterable<number>) => [...new Set(all)].sort((a, b) => a - b);
@@ -14,10 +24,18 @@ test('a set is the same as a list of its numbers, in every form', () => {
       assert.equal(countOf(ranges), new Set(some).size);
       if (some.length > 0) assert.deepEqual(parseSequenceSet(printSequenceSet(ranges)), ranges);
       assert.deepEqual(parseMultirange(printMultirange(ranges)), ranges);
-      assert.deepEqual([...numbersOf(missingFrom(some, others))], sorted(some.filter((number) => !others.includes(number))));
+      assert.deepEqual(
+        [...numbersOf(missingFrom(some, others))],
+        sorted(some.filter((number) => !others.includes(number))),
+      );
       const chunks = [...chunksOf(ranges, size)];
-      assert.deepEqual(chunks.flatMap((chunk) => [...numbersOf(chunk)]), sorted(some));
-      assert.ok(chunks.every((chunk, index) => (index < chunks.length - 1 ? countOf(chunk) === size : countOf(chunk) <= size)));
+      assert.deepEqual(
+        chunks.flatMap((chunk) => [...numbersOf(chunk)]),
+        sorted(some),
+      );
+      assert.ok(
+        chunks.every((chunk, index) => (index < chunks.length - 1 ? countOf(chunk) === size : countOf(chunk) <= size)),
+      );
     }),
   );
 });

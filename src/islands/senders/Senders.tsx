@@ -7,7 +7,7 @@ import { call, query } from '../../ui/api/call';
 import type { Sender } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
-import { type Column, Grid, markColumn } from '../../ui/grid/Grid';
+import { type Column, Grid, LengthHead, markColumn } from '../../ui/grid/Grid';
 import { isMarked, type Marking, nothing } from '../../ui/grid/marking';
 import { go, Link, type Route, useRoute, withState } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
@@ -174,7 +174,7 @@ function Ranking({ where, by, order }: { where: string; by: By; order: string })
     { key: 'bytes', head: text.review.bytes, width: '80px', align: 'right', cell: ({ bytes }) => octets(bytes) },
     {
       key: 'bar',
-      head: '',
+      head: <LengthHead />,
       width: '52px',
       minor: true,
       cell: (sender) => (

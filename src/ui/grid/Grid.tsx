@@ -1,5 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { type KeyboardEvent, type MouseEvent, type ReactNode, useEffect, useId, useRef, useState } from 'react';
+import { text } from '../text';
 import { everything, isMarked, type Marking, nothing, withMarks } from './marking';
 
 export interface Column<Row> {
@@ -50,6 +51,7 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
     getScrollElement: () => scroller.current,
     estimateSize: () => ROW_HEIGHT,
     overscan: 12,
+    scrollPaddingStart: ROW_HEIGHT,
   });
   const shown = virtual.getVirtualItems();
   const lastShown = shown.at(-1)?.index ?? 0;
@@ -109,62 +111,64 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
       .join(' '),
   };
   return (
-    <div className="flex min-h-0 flex-1 flex-col" style={template as React.CSSProperties}>
+    <div
+      ref={scroller}
+      role="grid"
+      aria-label={label}
+      aria-rowcount={total + 1}
+      aria-multiselectable="true"
+      tabIndex={0}
+      onKeyDown={onKeyDown}
+      aria-activedescendant={rows.length > 0 ? `${id}-${cursor}` : undefined}
+      className="min-h-24 flex-1 overflow-y-auto"
+      style={template as React.CSSProperties}
+    >
       <div
-        role="grid"
-        aria-label={label}
-        aria-rowcount={total + 1}
-        aria-multiselectable="true"
-        tabIndex={0}
-        onKeyDown={onKeyDown}
-        aria-activedescendant={rows.length > 0 ? `${id}-${cursor}` : undefined}
-        className="flex min-h-0 flex-1 flex-col"
+        role="row"
+        aria-rowindex={1}
+        className="tracks sticky top-0 z-[1] border-b border-line bg-sheet pb-1 text-[11.5px] text-ink-2"
       >
-        <div role="row" aria-rowindex={1} className="tracks border-b border-line pb-1 text-[11.5px] text-ink-2">
-          {columns.map((column) => (
-            <Head key={column.key} column={column} ordered={ordered} />
-          ))}
-        </div>
-        <div ref={scroller} role="rowgroup" tabIndex={-1} className="min-h-24 flex-1 overflow-y-auto outline-none">
-          {rows.length === 0 ? (
-            <div role="row">
-              <div role="gridcell" className="py-6 text-ink-2">
-                {empty}
-              </div>
-            </div>
-          ) : (
-            <div role="presentation" style={{ height: virtual.getTotalSize(), position: 'relative' }}>
-              {shown.map(({ index, start }) => {
-                const row = rows[index] as Row;
-                const marked = isMarked(marking, keyOf(row));
-                return (
-                  <div
-                    key={keyOf(row)}
-                    id={`${id}-${index}`}
-                    role="row"
-                    aria-rowindex={index + 2}
-                    aria-selected={marked}
-                    onClick={(event) => onRowClick(index, event)}
-                    onDoubleClick={() => onOpen(row)}
-                    className={`tracks absolute inset-x-0 cursor-default select-none border-b border-hair ${marked ? 'bg-tint' : ''} ${index === cursor ? 'cursor-row' : ''}`}
-                    style={{ height: ROW_HEIGHT, transform: `translateY(${start}px)` }}
-                  >
-                    {columns.map((column) => (
-                      <div
-                        key={column.key}
-                        role="gridcell"
-                        className={`truncate ${column.align === 'right' ? 'text-right' : ''} ${column.minor ? 'minor' : ''}`}
-                      >
-                        {column.key === 'mark' ? <MarkBox marked={marked} /> : column.cell(row)}
-                      </div>
-                    ))}
-                  </div>
-                );
-              })}
-            </div>
-          )}
-        </div>
+        {columns.map((column) => (
+          <Head key={column.key} column={column} ordered={ordered} />
+        ))}
       </div>
+      {rows.length === 0 ? (
+        <div role="row">
+          <div role="gridcell" className="py-6 text-ink-2">
+            {empty}
+          </div>
+        </div>
+      ) : (
+        <div role="presentation" style={{ height: virtual.getTotalSize(), position: 'relative' }}>
+          {shown.map(({ index, start }) => {
+            const row = rows[index] as Row;
+            const marked = isMarked(marking, keyOf(row));
+            return (
+              <div
+                key={keyOf(row)}
+                id={`${id}-${index}`}
+                role="row"
+                aria-rowindex={index + 2}
+                aria-selected={marked}
+                onClick={(event) => onRowClick(index, event)}
+                onDoubleClick={() => onOpen(row)}
+                className={`tracks absolute inset-x-0 cursor-default border-b border-hair select-none ${marked ? 'bg-tint' : ''} ${index === cursor ? 'cursor-row' : ''}`}
+                style={{ height: ROW_HEIGHT, transform: `translateY(${start}px)` }}
+              >
+                {columns.map((column) => (
+                  <div
+                    key={column.key}
+                    role="gridcell"
+                    className={`truncate ${column.align === 'right' ? 'text-right' : ''} ${column.minor ? 'minor' : ''}`}
+                  >
+                    {column.key === 'mark' ? <MarkBox marked={marked} /> : column.cell(row)}
+                  </div>
+                ))}
+              </div>
+            );
+          })}
+        </div>
+      )}
     </div>
   );
 }
@@ -203,5 +207,10 @@ function MarkBox({ marked }: { marked: boolean }) {
 
 /** The column of the marks, the first of every grid. */
 export function markColumn<Row>(): Column<Row> {
-  return { key: 'mark', head: '', width: '22px', cell: () => null };
+  return { key: 'mark', head: <span className="sr-only">{text.grid.mark}</span>, width: '22px', cell: () => null };
+}
+
+/** The head of a column that holds a length beside a figure. */
+export function LengthHead() {
+  return <span className="sr-only">{text.grid.length}</span>;
 }

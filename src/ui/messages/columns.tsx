@@ -1,6 +1,6 @@
 import type { Message } from '../api/types';
 import { Bar } from '../Bar';
-import { type Column, markColumn } from '../grid/Grid';
+import { type Column, LengthHead, markColumn } from '../grid/Grid';
 import { text } from '../text';
 
 /** `jpeg ×3, pdf`: what is attached, by subtype. */
@@ -27,7 +27,7 @@ export function messageColumns(
     markColumn(),
     {
       key: 'bar',
-      head: '',
+      head: <LengthHead />,
       width: '52px',
       minor: true,
       cell: ({ size }) => (

@@ -51,6 +51,7 @@ export const en = {
     noTarget: 'with the trash purged',
     review: 'Review the plan',
   },
+  grid: { mark: 'Marked', length: 'Compared' },
   messages: (count: number, shown: string) => (count === 1 ? '1 message' : `${shown} messages`),
   level: {
     where: 'Where the space is',

@@ -1,0 +1,191 @@
+import assert from 'node:assert/strict';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { after, before, test } from 'node:test';
+import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
+import type { StandIn } from '../../stand-in/host';
+import { App, cleanUp, PASSWORD, ROOT, startStandIn, USER, until } from '../harness';
+import { devTools, openChromium } from './chromium';
+
+let host: StandIn;
+let app: App;
+let driver: WebDriver;
+const axe = readFileSync(join(ROOT, 'node_modules/axe-core/axe.min.js'), 'utf8');
+
+before(async () => {
+  host = await startStandIn();
+  const demo = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
+  app = await App.start({ env: { TAMSEL_DEMO: JSON.stringify(demo) } });
+  driver = await openChromium();
+});
+after(cleanUp);
+
+const goTo = (path: string) => driver.get(app.origin + path);
+const find = (css: string) => driver.wait(browserUntil.elementLocated(By.css(css)), 20_000);
+const button = (name: string) =>
+  driver.wait(
+    browserUntil.elementLocated(
+      By.xpath(
+        `//main//button[normalize-space()="${name}"] | //*[@role="alertdialog"]//button[normalize-space()="${name}"]`,
+      ),
+    ),
+    20_000,
+  );
+const text = async (css = 'body') => (await find(css)).getText();
+/** A page that is just being replaced shows nothing yet. */
+const shows = (pattern: RegExp, css = 'body') => until(async () => pattern.test(await text(css).catch(() => '')), 40);
+/** Asks the API with the browser's own session. */
+const ask = <T = any>(path: string) =>
+  driver.executeScript<T>(`return fetch('/api/accounts/1${path}').then((answer) => answer.json())`);
+
+async function accessible(name: string): Promise<void> {
+  await driver.executeScript(axe);
+  const violations = await driver.executeAsyncScript<
+    { id: string; nodes: { html: string; failureSummary: string }[] }[]
+  >(`const done = arguments[arguments.length - 1]; axe.run(document).then(({ violations }) => done(violations));`);
+  assert.deepEqual(
+    violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html} ${nodes[0]?.failureSummary}`),
+    [],
+    name,
+  );
+}
+
+test('a wrong password is told at its field; one press opens the demo mailbox, and the level is there at once', async () => {
+  await goTo('/');
+  await (await find('#host')).sendKeys('127.0.0.1');
+  await (await find('#security')).sendKeys('none');
+  const port = await find('#port');
+  await port.sendKeys(Key.chord(Key.CONTROL, 'a'), `${host.plainPort}`);
+  await (await find('#user')).sendKeys(USER);
+  await (await find('#password')).sendKeys('wrong', Key.ENTER);
+  await shows(/refused the user name or the password/);
+  assert.equal(await (await find('#password')).getAttribute('aria-invalid'), 'true');
+  await accessible('sign-in');
+  await (await button('Open the demo mailbox')).click();
+  await shows(/96 %[\s\S]*must go/);
+  assert.match(await text('.places'), /Level\n96 % full/);
+  await until(async () => (await ask('/scans/last')).state === 'done');
+});
+
+test('the largest by keyboard and two senders go into the plan; the run moves them; the purge wins them back to the octet', async () => {
+  await goTo('/sift');
+  const grid = await find('[role=grid]');
+  await shows(/4,9\d\d match/);
+  await grid.sendKeys(' ', ...Array.from({ length: 11 }, () => Key.chord(Key.SHIFT, Key.ARROW_DOWN)));
+  await shows(/12 marked · 1\d\d\.\d MiB/);
+  await grid.sendKeys(Key.DELETE);
+  await shows(/1 lot · 12 messages/, '.strip');
+  await goTo('/senders?by=address&order=messages');
+  const senders = await find('[role=grid]');
+  await shows(/station@wx/);
+  await senders.sendKeys(' ', Key.ARROW_DOWN, ' ', Key.ENTER);
+  await shows(/Newest from/);
+  await shows(/2 senders/);
+  await senders.sendKeys(Key.DELETE);
+  await shows(/3 lots/, '.strip');
+  const plan = await ask('/lots');
+  await (await find('.strip a')).click();
+  await shows(/The plan: 3 lots/);
+  const move = await button(`Move ${plan.total.messages.toLocaleString('en-GB')} messages to the trash`);
+  await move.click();
+  await until(async () => (await ask('/runs')).runs[0]?.state === 'done');
+  await shows(/Run 1 is done/);
+  const [run] = (await ask('/runs')).runs;
+  assert.deepEqual([run.done, run.left], [plan.total, []]);
+  await goTo('/trash');
+  const { trash } = await ask('/level');
+  const purge = `Purge ${trash.messages.toLocaleString('en-GB')} messages`;
+  await (await button(purge)).click();
+  await shows(/Tamsel can’t bring them back/, '[role=alertdialog]');
+  await (await driver.findElement(By.xpath(`//*[@role="alertdialog"]//button[normalize-space()="${purge}"]`))).click();
+  await until(
+    async () => (await ask('/runs')).runs[0]?.action === 'purge' && (await ask('/runs')).runs[0].state === 'done',
+  );
+  const [purged] = (await ask('/runs')).runs;
+  assert.equal(purged.before.counted - purged.after.counted, purged.asked.bytes);
+  assert.ok(Math.abs(purged.before.used - purged.after.used - purged.asked.bytes) <= 1024);
+  assert.equal(host.mailbox.folder('Trash')?.messages.length, 0);
+  await goTo('/ledger');
+  await shows(/counted to the octet; the server’s figure followed/);
+  await shows(/the target is reached/, '.tank');
+});
+
+test('everything that matches but three; typed criteria and controls agree; reload and back keep the state', async () => {
+  await goTo('/sift');
+  const criteria = await find('[data-criteria]');
+  await criteria.sendKeys('size > 10 PB', Key.ENTER);
+  await shows(/At character 11: expected a unit/);
+  await criteria.sendKeys(Key.chord(Key.CONTROL, 'a'), 'size >= 100 KiB and unflagged', Key.ENTER);
+  await until(async () => (await driver.getCurrentUrl()).includes('where='));
+  assert.equal(await (await find('#least-size')).getAttribute('value'), '100 KiB');
+  await driver.navigate().refresh();
+  assert.equal(await (await find('[data-criteria]')).getAttribute('value'), 'size >= 100 KiB and unflagged');
+  const grid = await find('[role=grid]');
+  await find('[role=row][aria-selected]');
+  await grid.sendKeys(Key.chord(Key.CONTROL, 'a'), ' ', Key.ARROW_DOWN, ' ', Key.ARROW_DOWN, ' ');
+  await shows(/3 excepted/);
+  const shown = await text('main');
+  const match = Number(/([\d,]+) match/.exec(shown)?.[1]?.replace(',', ''));
+  const marked = Number(/([\d,]+) marked/.exec(shown)?.[1]?.replace(',', ''));
+  assert.equal(marked, match - 3);
+  await (await find('#least-age')).sendKeys('2y');
+  await until(
+    async () => (await (await find('[data-criteria]')).getAttribute('value'))?.includes('age >= 2y') === true,
+  );
+  await driver.navigate().back();
+  await until(
+    async () => (await (await find('[data-criteria]')).getAttribute('value')) === 'size >= 100 KiB and unflagged',
+  );
+  const look = await find('[role=grid]');
+  await look.sendKeys(Key.ENTER);
+  await shows(/Written[\s\S]*Folder/, '[role=dialog]');
+});
+
+test('three messages are taken back from the trash to where they came from', async () => {
+  const before = host.mailbox.folder('Bees')?.messages.length ?? 0;
+  await goTo('/sift?where=folder%20%3D%20Bees');
+  const grid = await find('[role=grid]');
+  await find('[role=row][aria-selected]');
+  await grid.sendKeys(Key.chord(Key.CONTROL, 'a'), Key.DELETE);
+  await shows(/1 lot/, '.strip');
+  await goTo('/review');
+  await (await driver.wait(browserUntil.elementLocated(By.css('main .button-chief')), 20_000)).click();
+  await until(() => host.mailbox.folder('Bees')?.messages.length === 0);
+  await until(async () => (await ask('/runs')).runs[0].state === 'done');
+  await goTo('/trash?where=subject%20~%20bees');
+  const trash = await find('[role=grid]');
+  await find('[role=row][aria-selected]');
+  await trash.sendKeys(' ', Key.chord(Key.SHIFT, Key.ARROW_DOWN), Key.chord(Key.SHIFT, Key.ARROW_DOWN));
+  await shows(/3 marked/);
+  await (await button('Take back')).click();
+  await until(() => host.mailbox.folder('Bees')?.messages.length === 3);
+  assert.ok(before > 100);
+});
+
+test('axe-core finds nothing on any place, light and dark, wide and narrow; nothing is wider than a phone', async () => {
+  for (const [width, scheme] of [
+    [1280, 'light'],
+    [1280, 'dark'],
+    [360, 'light'],
+  ] as const) {
+    await devTools(driver, 'Emulation.setDeviceMetricsOverride', {
+      width,
+      height: 800,
+      deviceScaleFactor: 1,
+      mobile: false,
+    });
+    await devTools(driver, 'Emulation.setEmulatedMedia', {
+      features: [{ name: 'prefers-color-scheme', value: scheme }],
+    });
+    for (const place of ['level', 'sift', 'senders', 'review', 'trash', 'ledger']) {
+      await goTo(`/${place}`);
+      await find('main .card');
+      await find('.tank-legend');
+      await accessible(`${place}, ${scheme}, ${width}`);
+      const overflow = await driver.executeScript<number>(
+        'return document.documentElement.scrollWidth - document.documentElement.clientWidth',
+      );
+      assert.ok(overflow <= 0, `${place} is ${overflow} px wider than ${width}`);
+    }
+  }
+});
