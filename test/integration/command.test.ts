@@ -1,0 +1,121 @@
+import assert from 'node:assert/strict';
+import { type ChildProcess, spawn, spawnSync } from 'node:child_process';
+import { chmodSync, existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { join } from 'node:path';
+import { after, test } from 'node:test';
+import { freePort } from '../../src/cli/cluster';
+import { cleanUp, later, PASSWORD, ROOT, temporaryFolder, USER, until } from '../harness';
+
+after(cleanUp);
+
+const COMMAND = join(ROOT, 'tamsel');
+
+function ends(args: string[], env: NodeJS.ProcessEnv): { code: number | null; said: string } {
+  const { status, stderr } = spawnSync(COMMAND, args, { env: { ...process.env, ...env }, encoding: 'utf8' });
+  return { code: status, said: stderr.trim() };
+}
+
+test('what stands in the way is one sentence and an exit code of its own', async () => {
+  const taken = createServer();
+  await new Promise<void>((done) => taken.listen(0, '127.0.0.1', done));
+  const { port } = taken.address() as { port: number };
+  const data = temporaryFolder();
+  const oldNode = temporaryFolder();
+  writeFileSync(join(oldNode, 'node'), '#!/bin/sh\n[ "$1" = --version ] && echo v18.0.0 && exit 0\nexit 1\n');
+  chmodSync(join(oldNode, 'node'), 0o755);
+  const cases: [number, string[], NodeJS.ProcessEnv][] = [
+    [2, ['dance'], {}],
+    [2, ['demo', '--size', 'huge'], {}],
+    [10, ['demo'], { PATH: `${oldNode}:${process.env.PATH}` }],
+    [12, ['start'], { TAMSEL_DATA: '/dev/null/data', TAMSEL_PORT: `${await freePort()}` }],
+    [13, ['start'], { TAMSEL_DATA: data, TAMSEL_PORT: `${port}` }],
+    [
+      14,
+      ['start'],
+      {
+        TAMSEL_DATA: data,
+        TAMSEL_PORT: `${await freePort()}`,
+        TAMSEL_DATABASE_URL: 'postgres://nobody@127.0.0.1:1/none',
+      },
+    ],
+  ];
+  for (const [code, args, env] of cases) {
+    const ended = ends(args, env);
+    assert.equal(ended.code, code, ended.said);
+    assert.equal(ended.said.split('\n').length, 1, ended.said);
+  }
+  taken.close();
+});
+
+/** The processes that were started with a text in their environment, which all that the command starts inherit. */
+function processesWith(text: string): string[] {
+  return readdirSync('/proc').filter((pid) => {
+    try {
+      return /^\d+$/.test(pid) && pid !== `${process.pid}` && readFileSync(`/proc/${pid}/environ`, 'latin1').includes(text);
+    } catch {
+      return false;
+    }
+  });
+}
+
+/** Starts the demo and waits until it says where it is. */
+async function demo(
+  env: NodeJS.ProcessEnv,
+): Promise<{ child: ChildProcess; said: () => string; exit: Promise<number | null> }> {
+  let text = '';
+  const child = spawn(COMMAND, ['demo', '--size', 'small'], {
+    env: { ...process.env, ...env },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
+  later(() => child.kill('SIGKILL'));
+  for (const stream of [child.stdout, child.stderr]) stream?.on('data', (chunk) => (text += chunk));
+  const exit = new Promise<number | null>((done) => child.once('exit', (code) => done(code)));
+  await until(() => text.includes('Ctrl-C stops it') || child.exitCode !== null);
+  return { child, said: () => text, exit };
+}
+
+test('the demo starts, offers its mailbox, ends without a trace of processes, and finds its data again', async () => {
+  // Like the home of root: PostgreSQL's user can't enter it.
+  const data = temporaryFolder();
+  const port = await freePort();
+  const env = {
+    TAMSEL_DATA: data,
+    TAMSEL_PORT: `${port}`,
+    TAMSEL_DEMO_IMAPS_PORT: `${await freePort()}`,
+    TAMSEL_DEMO_IMAP_PORT: `${await freePort()}`,
+  };
+  const origin = `http://127.0.0.1:${port}`;
+  const first = await demo(env);
+  assert.ok(processesWith(data).length >= 4);
+  assert.match(first.said(), new RegExp(`ready at ${origin}/[\\s\\S]*${USER}, password ${PASSWORD}`));
+  assert.match(
+    await (await fetch(`${origin}/sign-in`)).text(),
+    /data-offered="\{[^"]*secretary@saltmarshlane\.example/,
+  );
+  const signIn = await fetch(`${origin}/api/session`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({
+      host: 'localhost',
+      port: Number(env.TAMSEL_DEMO_IMAPS_PORT),
+      security: 'tls',
+      user: USER,
+      password: PASSWORD,
+    }),
+  });
+  assert.equal(signIn.status, 201, await signIn.clone().text());
+  const cookie = signIn.headers.get('set-cookie')?.split(';')[0] as string;
+  first.child.kill('SIGTERM');
+  assert.equal(await first.exit, 0);
+  assert.deepEqual(processesWith(data), []);
+  assert.ok(!existsSync(join(data, 'postgres/postmaster.pid')), 'PostgreSQL was shut down in order');
+  const day = readFileSync(join(data, 'stand-in/small/day'), 'utf8');
+
+  const again = await demo(env);
+  const session = await fetch(`${origin}/api/session`, { headers: { cookie } });
+  assert.equal(((await session.json()) as { accounts: { user: string }[] }).accounts[0]?.user, USER);
+  assert.equal(readFileSync(join(data, 'stand-in/small/day'), 'utf8'), day);
+  again.child.kill('SIGINT');
+  assert.equal(await again.exit, 0);
+});
