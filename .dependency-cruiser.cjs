@@ -2,7 +2,7 @@
 const only = (from, allowed) => ({
   name: `${from}-reaches-only-${allowed.join('-') || 'itself'}`,
   severity: 'error',
-  from: { path: `^src/${from}/` },
+  from: { path: `^src/${from}/`, pathNot: '\\.test\\.tsx?$' },
   to: { path: '^(src|stand-in|test|bench)/', pathNot: [`^src/(${[from, ...allowed].join('|')})/`] },
 });
 
