@@ -52,7 +52,9 @@ test('what stands in the way is one sentence and an exit code of its own', async
 function processesWith(text: string): string[] {
   return readdirSync('/proc').filter((pid) => {
     try {
-      return /^\d+$/.test(pid) && pid !== `${process.pid}` && readFileSync(`/proc/${pid}/environ`, 'latin1').includes(text);
+      return (
+        /^\d+$/.test(pid) && pid !== `${process.pid}` && readFileSync(`/proc/${pid}/environ`, 'latin1').includes(text)
+      );
     } catch {
       return false;
     }
