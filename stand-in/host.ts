@@ -19,7 +19,7 @@ export interface StandInOptions {
   plainPort?: number;
   limit?: number;
   messageLimit?: number;
-  withAllMail?: boolean;
+  withEveryMessage?: boolean;
 }
 
 /** A mail host on loopback that takes a provider's place. */
@@ -44,7 +44,13 @@ export class StandIn implements Host {
   static async start(options: StandInOptions): Promise<StandIn> {
     const { authority, certificate, key } = await certificates(options.directory);
     const journal = new Journal(options.directory);
-    const mailbox = new Mailbox(options.scenario, journal, options.limit, options.messageLimit, options.withAllMail);
+    const mailbox = new Mailbox(
+      options.scenario,
+      journal,
+      options.limit,
+      options.messageLimit,
+      options.withEveryMessage,
+    );
     const servers = { tls: createTlsServer({ key, cert: certificate }), plain: createServer() };
     const host = new StandIn(options, mailbox, journal, servers, authority, { key, cert: certificate });
     servers.tls.on('secureConnection', (socket: TLSSocket) => host.serve(socket, true));

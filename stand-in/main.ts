@@ -16,7 +16,7 @@ const { values } = parseArgs({
     'tls-port': { type: 'string', default: '0' },
     'plain-port': { type: 'string', default: '0' },
     'control-port': { type: 'string', default: '0' },
-    'all-mail': { type: 'boolean', default: false },
+    'every-message': { type: 'boolean', default: false },
   },
 });
 
@@ -44,7 +44,7 @@ const host = await StandIn.start({
   tlsPort: Number(values['tls-port']),
   plainPort: Number(values['plain-port']),
   messageLimit: size === 'full' ? 250_000 : 12_500,
-  withAllMail: values['all-mail'],
+  withEveryMessage: values['every-message'],
 });
 const control = controlServer(host);
 control.listen(Number(values['control-port']), '127.0.0.1', () => {

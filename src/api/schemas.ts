@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 
-/** Shapes that several calls share. All sizes are octets, all times RFC 3339 in UTC. */
+/** Shapes that several calls share. Sizes are octets, times RFC 3339 in UTC. */
 
 const count = v.pipe(v.number(), v.integer(), v.minValue(0));
 

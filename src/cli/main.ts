@@ -11,7 +11,7 @@ const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
   ./tamsel demo           a made-up mailbox of about 100,000 messages, to try everything on
            --size small   5,000 messages instead
            --fresh        forget what was done, start over
-           --all-mail     the mailbox has a folder that repeats every message
+           --every-message     the mailbox has a folder that repeats every message
   ./tamsel start          for a real mailbox
   ./tamsel worker         one more worker for a running instance (needs TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE)
   ./tamsel test [part]    the tests: all, or one of check, unit, integration, browser
@@ -40,7 +40,7 @@ async function main(args: string[]): Promise<number> {
 }
 
 async function run(command: 'demo' | 'start', args: string[]): Promise<number> {
-  const { size, fresh, allMail } = options(command, args);
+  const { size, fresh, everyMessage } = options(command, args);
   const port = Number(process.env.TAMSEL_PORT ?? 4321);
   const host = process.env.TAMSEL_HOST ?? '127.0.0.1';
   if (!Number.isInteger(port) || port < 1 || port > 65_535)
@@ -51,7 +51,14 @@ async function run(command: 'demo' | 'start', args: string[]): Promise<number> {
     told = resolve;
   });
   for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => told());
-  const starting = serve({ root, data, host, port, demo: command === 'demo' ? { size, allMail } : undefined, fresh });
+  const starting = serve({
+    root,
+    data,
+    host,
+    port,
+    demo: command === 'demo' ? { size, everyMessage } : undefined,
+    fresh,
+  });
   // Told to stop while it starts, it finishes starting, then stops: nothing is left behind.
   const served = await starting;
   say(`\nTamsel is ready at http://${host.includes(':') ? `[${host}]` : host}:${port}/`);
@@ -64,19 +71,19 @@ async function run(command: 'demo' | 'start', args: string[]): Promise<number> {
   return 0;
 }
 
-function options(command: string, args: string[]): { size: 'full' | 'small'; fresh: boolean; allMail: boolean } {
+function options(command: string, args: string[]): { size: 'full' | 'small'; fresh: boolean; everyMessage: boolean } {
   try {
     const { values } = parseArgs({
       args,
       options: {
         size: { type: 'string', default: 'full' },
         fresh: { type: 'boolean', default: false },
-        'all-mail': { type: 'boolean', default: false },
+        'every-message': { type: 'boolean', default: false },
       },
     });
     if (values.size !== 'full' && values.size !== 'small') throw new Error('--size is full or small');
     if (command === 'start' && args.length > 0) throw new Error('start takes no options');
-    return { size: values.size, fresh: values.fresh, allMail: values['all-mail'] };
+    return { size: values.size, fresh: values.fresh, everyMessage: values['every-message'] };
   } catch (error) {
     throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel help.`);
   }

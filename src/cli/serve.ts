@@ -18,7 +18,7 @@ export interface ServeOptions {
   data: string;
   host: string;
   port: number;
-  demo: { size: 'full' | 'small'; allMail: boolean } | undefined;
+  demo: { size: 'full' | 'small'; everyMessage: boolean } | undefined;
   fresh: boolean;
 }
 
@@ -119,7 +119,7 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
   say('Starting the stand-in mail host …');
   const directory = join(data, 'stand-in');
   const args = ['--import', 'tsx', 'stand-in/main.ts', '--directory', directory, '--size', demo.size];
-  if (demo.allMail) args.push('--all-mail');
+  if (demo.everyMessage) args.push('--every-message');
   if (process.env.TAMSEL_DEMO_DAY) args.push('--day', process.env.TAMSEL_DEMO_DAY);
   // The same ports every time, so that the account of the last start is the account of this one.
   args.push(

@@ -12,7 +12,7 @@ export interface Placed {
   flags: Set<string>;
   modSeq: number;
   gone: boolean;
-  /** Its entry in the view of all mail, where there is one. */
+  /** Its entry in the view of every message, where there is one. */
   mirror?: Placed;
 }
 

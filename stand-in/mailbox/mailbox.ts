@@ -23,7 +23,7 @@ export class Mailbox {
   private modSeq = 1;
   private appended = 0;
   private readonly items = new Map<string, Item>();
-  private allMail: Folder | undefined;
+  private everyMessage: Folder | undefined;
   /** Figures of the past, for a quota that lags: [ms since the epoch, octets]. */
   private readonly history: [number, number][] = [];
 
@@ -33,11 +33,11 @@ export class Mailbox {
     readonly limit: number = scenario.limit,
     readonly messageLimit: number | undefined = undefined,
     /** Adds a folder that repeats every message outside Trash and Junk. */
-    withAllMail = false,
+    withEveryMessage = false,
   ) {
     this.notMail = scenario.notMail;
     for (const { name, use } of scenario.folders) this.makeFolder(name, FIRST_VALIDITY, use);
-    if (withAllMail) this.allMail = this.makeFolder('All mail', FIRST_VALIDITY, '\\All');
+    if (withEveryMessage) this.everyMessage = this.makeFolder('Everything', FIRST_VALIDITY, '\\All');
     for (const [index, message] of scenario.messages.entries()) {
       const ref = `b${index}`;
       this.items.set(ref, message.item);
@@ -72,19 +72,19 @@ export class Mailbox {
 
   private usedNow(): number {
     let used = this.notMail;
-    for (const folder of this.folders.values()) if (folder !== this.allMail) used += folder.bytes;
+    for (const folder of this.folders.values()) if (folder !== this.everyMessage) used += folder.bytes;
     return used;
   }
 
   messageCount(): number {
     let count = 0;
-    for (const folder of this.folders.values()) if (folder !== this.allMail) count += folder.messages.length;
+    for (const folder of this.folders.values()) if (folder !== this.everyMessage) count += folder.messages.length;
     return count;
   }
 
   /** Whether a folder is a view whose messages live elsewhere. */
   isView(folder: Folder): boolean {
-    return folder === this.allMail;
+    return folder === this.everyMessage;
   }
 
   folder(name: string): Folder | undefined {
@@ -268,8 +268,8 @@ export class Mailbox {
     folder.messages.push(placed);
     folder.uidNext = uid + 1;
     folder.bytes += item.size;
-    if (this.allMail && folder !== this.allMail && folder.use !== '\\Trash' && folder.use !== '\\Junk') {
-      placed.mirror = this.put(this.allMail, this.allMail.uidNext, message);
+    if (this.everyMessage && folder !== this.everyMessage && folder.use !== '\\Trash' && folder.use !== '\\Junk') {
+      placed.mirror = this.put(this.everyMessage, this.everyMessage.uidNext, message);
     }
     return placed;
   }
@@ -288,7 +288,7 @@ export class Mailbox {
       if (placed.mirror) mirrors.add(placed.mirror.uid);
     }
     folder.messages = kept;
-    if (mirrors.size > 0 && this.allMail) this.take(this.allMail, mirrors);
+    if (mirrors.size > 0 && this.everyMessage) this.take(this.everyMessage, mirrors);
   }
 
   private renumber(folder: Folder, uidValidity: number): void {

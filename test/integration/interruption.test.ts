@@ -55,7 +55,7 @@ test('runs killed and cut at random points end as an undisturbed twin does', asy
   let strikes = 0;
   for (const hide of [[], ['MOVE', 'UIDPLUS', 'OBJECTID']]) {
     const where =
-      'under = Offers or under = Bees or (size > 300 kB and size < 2 MB) or folder = "From the old computer"';
+      '(under = Offers or under = Bees or size > 300 kB or folder = "From the old computer") and size < 2 MB';
     const twin = await ready(hide);
     const lot = (await twin.app.call('POST', `${twin.account}/lots`, { where })).body;
     await twin.app.ran(twin.account, { action: 'trash', lots: [lot.id] });

@@ -58,8 +58,8 @@ function flagsAt(host: StandIn): Map<string, string> {
   );
 }
 
-test('the index equals the host in every folder; a view of all mail is shown and never counted; nothing is dropped for being odd', async () => {
-  const host = await startStandIn({ withAllMail: true, messageLimit: 9_000 });
+test('the index equals the host in every folder; a view of every message is shown and never counted; nothing is dropped for being odd', async () => {
+  const host = await startStandIn({ withEveryMessage: true, messageLimit: 9_000 });
   const app = await App.start();
   const account = await app.signIn({ port: host.plainPort });
   const first = (await app.call('GET', `${account}/level`)).body;
@@ -74,10 +74,10 @@ test('the index equals the host in every folder; a view of all mail is shown and
   assert.deepEqual(await indexed(app, account), hosted(host));
   assert.deepEqual(await flagsOf(app), flagsAt(host));
   const level = (await app.call('GET', `${account}/level`)).body;
-  const view = level.folders.find(({ path }: { path: string }) => path === 'All mail');
+  const view = level.folders.find(({ path }: { path: string }) => path === 'Everything');
   assert.deepEqual([view.repeats, view.messages > 4_000], [true, true]);
   assert.equal(level.mail.bytes + level.trash.bytes + level.other, level.used);
-  const view409 = await app.call('POST', `${account}/runs`, { action: 'purge', folder: 'All mail' });
+  const view409 = await app.call('POST', `${account}/runs`, { action: 'purge', folder: 'Everything' });
   assert.equal(view409.body.type, '/problems/repeated-view');
   const odd = (
     await app.call(
