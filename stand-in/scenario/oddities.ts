@@ -52,7 +52,7 @@ export const ODDITIES: ((n: number) => Entity)[] = [
     ),
   (n) =>
     verbatim(
-      `Date: Mon, 3 Jun 2019 10:00:00 +0200\nFrom: =?utf-8?B?${Buffer.from('千代').toString('base64')}?= <chiyo@attic.example>\nSubject: =?iso-2022-jp?B?GyRCODYbKEI=?= ${n}`,
+      `Date: Mon, 3 Jun 2019 10:00:00 +0200\nFrom: =?utf-8?B?${Buffer.from('千代').toString('base64')}?= <chiyo@attic.example>\nSubject: =?iso-2022-jp?B?GyRCODUbKEI=?= ${n}`,
       'Another script.\n',
     ),
   (n) =>
