@@ -162,6 +162,40 @@ test('three messages are taken back from the trash to where they came from', asy
   assert.ok(before > 100);
 });
 
+test('where a copy has no room, what was left can be purged directly, as a question of its own', async () => {
+  host.faults.hide = ['MOVE'];
+  const { mailbox } = host;
+  const ballast = Buffer.alloc(mailbox.limit - mailbox.used() - 60_000, 'x');
+  mailbox.append(
+    mailbox.folder('Archive') as never,
+    Buffer.concat([Buffer.from('Subject: ballast\r\n\r\n'), ballast]),
+    1_700_000_000,
+    [],
+  );
+  await goTo('/sift?where=folder%20%3D%20INBOX%20and%20size%20%3E%20100%20kB');
+  const grid = await find('[role=grid]');
+  await find('[role=row][aria-selected]');
+  await grid.sendKeys(Key.chord(Key.CONTROL, 'a'), Key.DELETE);
+  await shows(/1 lot/, '.strip');
+  await goTo('/review');
+  await (await driver.wait(browserUntil.elementLocated(By.css('main .button-chief')), 20_000)).click();
+  await until(async () => {
+    const [{ label, state }] = (await ask('/runs')).runs;
+    return label.includes('INBOX') && state === 'done';
+  });
+  const left = (await ask('/runs')).runs[0].left.find(
+    ({ reason }: { reason: string }) => reason === 'no-room',
+  ).messages;
+  assert.ok(left > 0);
+  await goTo('/ledger');
+  await (await button('purge these directly')).click();
+  await shows(/without passing through the trash/, '[role=alertdialog]');
+  const before = mailbox.folder('INBOX')?.messages.length ?? 0;
+  await (await driver.findElement(By.css('[role=alertdialog] .button-go'))).click();
+  await until(() => mailbox.folder('INBOX')?.messages.length === before - left);
+  host.faults.hide = [];
+});
+
 test('axe-core finds nothing on any place, light and dark, wide and narrow; nothing is wider than a phone', async () => {
   for (const [width, scheme] of [
     [1280, 'light'],

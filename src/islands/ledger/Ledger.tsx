@@ -1,10 +1,10 @@
 import { useAccount, useChange, useFigures, useLevel, useRuns } from '../../ui/api/account';
 import type { Run } from '../../ui/api/types';
-import { Link } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
 import { Going } from './Going';
+import { NoRoom } from './NoRoom';
 import { outcomeOf } from './outcome';
 import { Readings } from './Readings';
 
@@ -39,7 +39,9 @@ export default function Ledger() {
 function Runs({ runs }: { runs: Run[] }) {
   const { octets, dayAndTime } = useFigures();
   const { base } = useAccount();
-  const limit = useLevel().data?.limit ?? null;
+  const level = useLevel().data;
+  const limit = level?.limit ?? null;
+  const inTrash = level?.trash.messages ?? 0;
   const undo = useChange<number, Run>(
     () => '/runs',
     'POST',
@@ -112,7 +114,7 @@ function Runs({ runs }: { runs: Run[] }) {
                   <Outcome run={run} />
                 </td>
                 <td className="minor number">
-                  {run.action === 'trash' && run.done.messages > 0 && run.state === 'done' && (
+                  {run.action === 'trash' && run.done.messages > 0 && run.state === 'done' && inTrash > 0 && (
                     <>
                       <button
                         type="button"
@@ -149,14 +151,7 @@ function Outcome({ run }: { run: Run }) {
           {text.ledger.leftReason(count(messages), text.ledger.reasons[reason] ?? reason)}
         </span>
       ))}
-      {run.left.some(({ reason }) => reason === 'no-room') && (
-        <span className="block">
-          {text.ledger.noRoom}{' '}
-          <Link to="/trash" className="link">
-            {text.ledger.toTrash}
-          </Link>
-        </span>
-      )}
+      <NoRoom run={run} />
     </>
   );
 }

@@ -256,8 +256,9 @@ export const en = {
       unknown: 'of unknown origin',
     } as Record<string, string>,
     leftReason: (count: string, reason: string) => `${count} ${reason}`,
-    noRoom:
-      'The mailbox is too full for a copy to the trash. Purge the trash first, or mark these to be purged directly.',
+    noRoom: 'The mailbox is too full for a copy to the trash. Purge the trash first, or purge these directly.',
+    directly: (run: number) => `left by run ${run} for want of room`,
+    purgeDirectly: 'purge these directly',
     toTrash: 'Open the trash',
     target: 'target',
     finished: (id: number, count: string) => `Run ${id} is done: ${count} messages.`,
