@@ -62,7 +62,7 @@ export function demoScenario(size: ScenarioSize = 'small'): Scenario {
   return made;
 }
 
-/** Every fourth message of the smevery messagebox, as full as that. */
+/** Every fourth message of the small mailbox, as full as that. */
 export function tinyScenario(): Scenario {
   const small = demoScenario();
   const messages = small.messages.filter((_, index) => index % 4 === 0);

@@ -20,7 +20,7 @@ const checkMessages = async (port: number, step: number) =>
     ).stdout,
   );
 
-test('every message of the smevery messagebox is to Python’s imaplib and email what the host says it is', async () => {
+test('every message of the small mailbox is to Python’s imaplib and email what the host says it is', async () => {
   const host = await startStandIn();
   assert.equal(await checkMessages(host.plainPort, 1), demoScenario().messages.length);
 });
