@@ -1,5 +1,6 @@
 import { useAccount, useChange, useFigures, useLevel, useRuns } from '../../ui/api/account';
 import type { Run } from '../../ui/api/types';
+import { Heads } from '../../ui/Heads';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
@@ -60,36 +61,20 @@ function Runs({ runs }: { runs: Run[] }) {
       )}
       <div className="overflow-x-auto">
         <table className="table">
-          <thead>
-            <tr>
-              <th scope="col" className="number">
-                {text.ledger.run}
-              </th>
-              <th scope="col" className="minor">
-                {text.ledger.when}
-              </th>
-              <th scope="col">{text.ledger.what}</th>
-              <th scope="col" className="number minor">
-                {text.ledger.asked}
-              </th>
-              <th scope="col" className="number">
-                {text.ledger.done}
-              </th>
-              <th scope="col" className="number">
-                {text.ledger.left}
-              </th>
-              <th scope="col" className="number">
-                {text.ledger.bytes}
-              </th>
-              <th scope="col" className="number minor">
-                {text.ledger.level}
-              </th>
-              <th scope="col" className="minor">
-                {text.ledger.after}
-              </th>
-              <td className="minor" />
-            </tr>
-          </thead>
+          <Heads
+            of={[
+              [text.ledger.run, 'number'],
+              [text.ledger.when, 'minor'],
+              [text.ledger.what],
+              [text.ledger.asked, 'number minor'],
+              [text.ledger.done, 'number'],
+              [text.ledger.left, 'number'],
+              [text.ledger.bytes, 'number'],
+              [text.ledger.level, 'number minor'],
+              [text.ledger.after, 'minor'],
+              ['', 'minor'],
+            ]}
+          />
           <tbody>
             {runs.map((run) => (
               <tr key={run.id}>

@@ -1,6 +1,7 @@
 import { useChange, useFigures, useLevel, useLots } from '../../ui/api/account';
 import type { Level, Lot, Run } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
+import { Heads } from '../../ui/Heads';
 import { Question } from '../../ui/Question';
 import { go, Link } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
@@ -66,28 +67,18 @@ function LotTable({ lots, total }: { lots: Lot[]; total: { messages: number; byt
       </div>
       <div className="overflow-x-auto">
         <table className="table">
-          <thead>
-            <tr>
-              <th scope="col">{text.review.lot}</th>
-              <th scope="col" className="minor">
-                {text.review.criteria}
-              </th>
-              <th scope="col" className="number">
-                {text.review.messages}
-              </th>
-              <th scope="col" className="number minor">
-                {text.review.bytes}
-              </th>
-              <th scope="col" className="number minor">
-                {text.review.only}
-              </th>
-              <th scope="col" className="number">
-                {text.review.adds}
-              </th>
-              <td className="minor w-[140px]" />
-              <td />
-            </tr>
-          </thead>
+          <Heads
+            of={[
+              [text.review.lot],
+              [text.review.criteria, 'minor'],
+              [text.review.messages, 'number'],
+              [text.review.bytes, 'number minor'],
+              [text.review.only, 'number minor'],
+              [text.review.adds, 'number'],
+              ['', 'minor w-[140px]'],
+              [''],
+            ]}
+          />
           <tbody>
             {lots.map((lot) => (
               <tr key={lot.id}>

@@ -1,9 +1,10 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { useCallback, useMemo, useState } from 'react';
+import { useMemo, useState } from 'react';
 import { parseCriteria } from '../../core/criteria/parse';
 import { printText } from '../../core/criteria/print';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
 import { call, query } from '../../ui/api/call';
+import { useMore } from '../../ui/api/more';
 import type { Sender } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
@@ -121,10 +122,7 @@ function Ranking({ where, by, order }: { where: string; by: By; order: string })
     placeholderData: keepPreviousData,
   });
   const rows = useMemo(() => ranked.data?.pages.flatMap(({ senders }) => senders) ?? [], [ranked.data]);
-  const { fetchNextPage, hasNextPage, isFetchingNextPage } = ranked;
-  const more = useCallback(() => {
-    if (hasNextPage && !isFetchingNextPage) void fetchNextPage();
-  }, [fetchNextPage, hasNextPage, isFetchingNextPage]);
+  const more = useMore(ranked);
   const add = useChange<Sender>(
     () => '/lots',
     'POST',

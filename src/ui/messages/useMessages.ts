@@ -1,7 +1,8 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
-import { useCallback, useMemo } from 'react';
+import { useMemo } from 'react';
 import { useAccount } from '../api/account';
 import { call, query } from '../api/call';
+import { useMore } from '../api/more';
 import type { Amount, Message } from '../api/types';
 
 export interface MessageQuery {
@@ -31,10 +32,7 @@ export function useMessages(asked: MessageQuery) {
     placeholderData: keepPreviousData,
   });
   const rows = useMemo(() => result.data?.pages.flatMap(({ messages }) => messages) ?? [], [result.data]);
-  const { fetchNextPage, isFetchingNextPage, hasNextPage } = result;
-  const more = useCallback(() => {
-    if (hasNextPage && !isFetchingNextPage) void fetchNextPage();
-  }, [fetchNextPage, hasNextPage, isFetchingNextPage]);
+  const more = useMore(result);
   return {
     rows,
     total: result.data?.pages[0]?.total,
