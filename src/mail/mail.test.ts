@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import { encodeFolderName } from '../core/mailbox/names';
 import { checkedAddress, isInner, isLoopback } from './destination';
 import { copyUid } from './imap/answers';
-import { encodeFolderName } from './imap/server';
 import { MailProblem } from './problem';
 
 test('inner addresses are told by number, whatever form they are written in (RFC 6890, 4291, 6052, 3056)', () => {

@@ -1,5 +1,6 @@
+import { encodeFolderName } from '../../src/core/mailbox/names';
 import type { Folder } from '../mailbox/folder';
-import { atomOf, BadCommand, decodeFolderName, encodeFolderName, itemsOf, type Token, textOf } from './grammar';
+import { atomOf, BadCommand, decodeFolderName, itemsOf, type Token, textOf } from './grammar';
 import { No, type Session } from './session';
 
 const SEPARATOR = '/';

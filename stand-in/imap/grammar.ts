@@ -123,10 +123,3 @@ export function decodeFolderName(name: string): string {
     return Buffer.from(coded.replaceAll(',', '/'), 'base64').swap16().toString('utf16le');
   });
 }
-
-export function encodeFolderName(name: string): string {
-  return name.replace(/&|[^\x20-\x7e]+/g, (run) => {
-    if (run === '&') return '&-';
-    return `&${Buffer.from(run, 'utf16le').swap16().toString('base64').replace(/=+$/, '').replaceAll('/', ',')}-`;
-  });
-}

@@ -1,6 +1,7 @@
 import type { FetchMessageObject, ImapFlow, ListResponse } from 'imapflow';
 import { readFlags } from '../../core/mailbox/flags';
 import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
+import { encodeFolderName } from '../../core/mailbox/names';
 import type { MessageRecord } from '../../core/mailbox/record';
 import { numbersOf, parseSequenceSet, printSequenceSet, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
@@ -262,15 +263,6 @@ interface QuotaResource {
 /** imapflow decodes names when it lists, so a name of ours is encoded again on the way out, always as a string. */
 function encodedName(name: string): Argument {
   return { type: 'STRING', value: encodeFolderName(name) };
-}
-
-/** Modified UTF-7 (RFC 3501 §5.1.3). */
-export function encodeFolderName(name: string): string {
-  return name.replace(/&|[^\x20-\x7e]+/g, (run) => {
-    if (run === '&') return '&-';
-    const utf16 = Buffer.from(run, 'utf16le').swap16();
-    return `&${utf16.toString('base64').replace(/=+$/, '').replaceAll('/', ',')}-`;
-  });
 }
 
 /** Prints a set as sequence-sets of bounded length. */
