@@ -5,9 +5,9 @@ import {
   FIELDS,
   type Field,
   FLAG_TESTS,
-  ORDER_OPERATORS,
-  TEXT_OPERATORS,
+  operatorsOf,
   type Value,
+  WORDS_OF,
 } from '../src/core/criteria/tree';
 
 /** Records with an ordinary prototype, as the parser builds them. */
@@ -57,27 +57,42 @@ const texts = fc
 
 const VALUES: Record<Value['type'], fc.Arbitrary<Value>> = { octets, count: counts, age: ages, day: days, text: texts };
 
-const tests = fc.constantFrom(...(Object.keys(FIELDS) as Field[])).chain((field) => {
-  const operators =
-    FIELDS[field] !== 'text' ? ORDER_OPERATORS : field === 'under' ? (['=', '!='] as const) : TEXT_OPERATORS;
-  return plain({
-    kind: fc.constant('test' as const),
-    field: fc.constant(field),
-    op: fc.constantFrom(...operators),
-    value: VALUES[FIELDS[field]],
-  });
-});
+/** Texts that the mail server is asked for in tests, so that they have been asked before. */
+export const SERVER_TEXTS = ['marsh', 'Jördis', 'swarm'];
+
+function valueOf(field: Field): fc.Arbitrary<Value> {
+  const named = field === 'text' ? SERVER_TEXTS : field === 'keyword' ? KEYWORDS : WORDS_OF[field];
+  if (named) return fc.constantFrom(...named).map((text) => ({ type: 'text' as const, text }));
+  return VALUES[FIELDS[field]];
+}
+
+const KEYWORDS = ['$Forwarded', '$label1', 'Paid', 'paid', 'orward', 'no such', '$MDNSent'];
+
+/** Random tests of these fields. */
+export const testsOf = (fields: readonly Field[]) =>
+  fc.constantFrom(...fields).chain((field) =>
+    plain({
+      kind: fc.constant('test' as const),
+      field: fc.constant(field),
+      op: fc.constantFrom(...operatorsOf(field)),
+      value: valueOf(field),
+    }),
+  );
 const flags = plain({ kind: fc.constant('flag' as const), name: fc.constantFrom(...FLAG_TESTS) });
 
-export const anyCriteria: fc.Arbitrary<Criteria> = fc.letrec<{ criteria: Criteria }>((tie) => ({
-  criteria: fc.oneof(
-    { maxDepth: 3, depthIdentifier: 'criteria' },
-    tests,
-    flags,
-    plain({ kind: fc.constant('not' as const), of: tie('criteria') }),
-    plain({
-      kind: fc.constantFrom('any' as const, 'all' as const),
-      of: fc.array(tie('criteria'), { minLength: 2, maxLength: 3 }),
-    }),
-  ),
-})).criteria;
+/** Random expressions over these fields, with flags or without. */
+export const criteriaOver = (fields: readonly Field[], withFlags = true): fc.Arbitrary<Criteria> =>
+  fc.letrec<{ criteria: Criteria }>((tie) => ({
+    criteria: fc.oneof(
+      { maxDepth: 3, depthIdentifier: 'criteria' },
+      testsOf(fields),
+      withFlags ? flags : testsOf(fields),
+      plain({ kind: fc.constant('not' as const), of: tie('criteria') }),
+      plain({
+        kind: fc.constantFrom('any' as const, 'all' as const),
+        of: fc.array(tie('criteria'), { minLength: 2, maxLength: 3 }),
+      }),
+    ),
+  })).criteria;
+
+export const anyCriteria = criteriaOver(Object.keys(FIELDS) as Field[]);

@@ -2,8 +2,10 @@ import { type ChildProcess, execFileSync, spawn } from 'node:child_process';
 import { chmodSync, chownSync, existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { createConnection } from 'node:net';
 import { join } from 'node:path';
+import { ImapFlow } from 'imapflow';
 import { freePort } from '../src/cli/cluster';
 import { certificates } from '../stand-in/certificates';
+import type { Scenario } from '../stand-in/scenario/mailbox';
 import { later, temporaryFolder, until } from './harness';
 
 /** Debian's Dovecot on loopback with a private state, one user, and a quota of its own. */
@@ -30,11 +32,7 @@ export async function startDovecot(quotaMiB: number): Promise<Dovecot> {
   ] as const)
     writeFileSync(join(base, name), text, { mode: 0o600 });
   const root = process.getuid?.() === 0;
-  const owner = root ? 'mail' : execFileSync('id', ['-un'], { encoding: 'utf8' }).trim();
-  const [uid, gid] = ['-u', '-g'].map((flag) => Number(execFileSync('id', [flag, owner], { encoding: 'utf8' }))) as [
-    number,
-    number,
-  ];
+  const { owner, uid, gid } = mailOwner();
   const mail = join(base, 'mail');
   mkdirSync(mail);
   if (root) chownSync(mail, uid, gid);
@@ -48,6 +46,32 @@ export async function startDovecot(quotaMiB: number): Promise<Dovecot> {
   later(() => stopped(server));
   await until(() => answers(plainPort), 20);
   return { plainPort, tlsPort, authority: made.authority, maildir: join(mail, 'Maildir'), owner: { uid, gid } };
+}
+
+/** Brings part of a scenario's mail to Dovecot, into folders of the same names. */
+export async function fillDovecot(dovecot: Dovecot, scenario: Scenario): Promise<number> {
+  const client = new ImapFlow({
+    host: '127.0.0.1',
+    port: dovecot.plainPort,
+    secure: false,
+    doSTARTTLS: false,
+    auth: { user: DOVECOT_USER, pass: DOVECOT_PASSWORD },
+    logger: false,
+  });
+  await client.connect();
+  const wanted = new Set(['INBOX', 'Offers', 'Photographs', 'Märkte & Feste', 'Committee/Site plans', 'Sent']);
+  const some = scenario.messages.filter(
+    ({ folder, item }, index) =>
+      wanted.has(folder) && item.size < 4_000_000 && (index % 5 === 0 || folder.startsWith('M')),
+  );
+  for (const name of wanted)
+    if (name !== 'INBOX' && name !== 'Sent') await client.mailboxCreate(name.replaceAll('/', '.'));
+  for (const { folder, item, received, seen, keywords = [] } of some) {
+    const flags = [...(seen ? ['\\Seen'] : []), ...keywords];
+    await client.append(folder.replaceAll('/', '.'), item.write(), flags, new Date(received * 1000));
+  }
+  await client.logout();
+  return some.length;
 }
 
 function configuration(base: string, owner: string, plainPort: number, tlsPort: number): string {
@@ -114,6 +138,28 @@ service stats {
   chroot =
 }
 `;
+}
+
+/** Settings with which Dovecot's interpreter of Sieve tries rules in a folder, as a user that it lets use mail. */
+export function sieveSettings(folder: string): string {
+  const { owner, uid, gid } = mailOwner();
+  const mail = join(folder, 'mail');
+  mkdirSync(mail);
+  chmodSync(folder, 0o755);
+  if (process.getuid?.() === 0) chownSync(mail, uid, gid);
+  const file = join(folder, 'sieve.conf');
+  writeFileSync(
+    file,
+    `mail_location = maildir:${mail}\nmail_home = ${mail}\nmail_uid = ${owner}\nmail_gid = ${gid}\nfirst_valid_uid = 1\nfirst_valid_gid = 1\nlog_path = ${mail}/log\n`,
+  );
+  return file;
+}
+
+/** Who owns the mail: a user of the system's for root, else whoever runs this. */
+function mailOwner(): { owner: string; uid: number; gid: number } {
+  const owner = process.getuid?.() === 0 ? 'mail' : execFileSync('id', ['-un'], { encoding: 'utf8' }).trim();
+  const id = (flag: string) => Number(execFileSync('id', [flag, owner], { encoding: 'utf8' }));
+  return { owner, uid: id('-u'), gid: id('-g') };
 }
 
 function answers(port: number): Promise<boolean> {

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { CATEGORIES } from '../core/categories/categories';
 
 /** Shapes that several calls share. Sizes are octets, times RFC 3339 in UTC. */
 
@@ -67,6 +68,10 @@ export const Settings = v.object({
   units: v.picklist(['binary', 'decimal']),
 });
 
+export const Category = v.picklist(CATEGORIES);
+export const CorrectionBy = v.picklist(['address', 'domain']);
+export const KeptCriteria = v.object({ id: count, name: v.string(), where: v.string() });
+
 const progress = v.object({ done: count, total: count });
 export const ProblemNote = v.object({ kind: v.string(), detail: v.string() });
 
@@ -78,6 +83,14 @@ export const Scan = v.object({
   problem: v.optional(ProblemNote),
   createdAt: Timestamp,
   endedAt: v.optional(Timestamp),
+});
+
+export const Search = v.object({
+  id: count,
+  text: v.string(),
+  state: v.picklist(['queued', 'running', 'done', 'failed']),
+  folders: progress,
+  problem: v.optional(ProblemNote),
 });
 
 export const Level = v.object({
@@ -120,7 +133,8 @@ export const Message = v.object({
   received: Timestamp,
   size: count,
   flags: v.array(v.string()),
-  category: v.nullable(v.string()),
+  category: Category,
+  keywords: v.array(v.string()),
   files: v.array(v.object({ name: v.string(), type: v.string(), size: count })),
   flaws: v.array(v.string()),
   origin: v.nullable(v.string()),
@@ -134,6 +148,7 @@ export const MessageDetails = v.object({
   to: v.array(author),
   listId: v.string(),
   bulkFields: v.record(v.string(), v.string()),
+  reasons: v.array(v.string()),
   header: v.nullable(v.string()),
 });
 

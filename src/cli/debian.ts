@@ -17,6 +17,7 @@ export const FOR_TESTS: Needed[] = [
   { package: 'chromium', present: runnable('/usr/bin/chromium') },
   { package: 'chromium-driver', present: runnable('/usr/bin/chromedriver') },
   { package: 'dovecot-imapd', present: runnable('/usr/lib/dovecot/imap') },
+  { package: 'dovecot-sieve', present: runnable('/usr/bin/sieve-test') },
   { package: 'python3', present: runnable('/usr/bin/python3') },
   { package: 'curl', present: runnable('/usr/bin/curl') },
 ];

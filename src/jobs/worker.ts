@@ -12,6 +12,7 @@ import { beat } from '../store/workers';
 import type { WorkContext } from './context';
 import { carryOut } from './run/run';
 import { scan } from './scan/scan';
+import { failSearch, search } from './search';
 import { SignInNeeded, signInTo } from './sign-in';
 
 /** Looked for work so often even when nobody wakes the worker: an expired lease wakes nobody. */
@@ -87,6 +88,9 @@ export class Worker {
       if (job.kind === 'scan') {
         await scan(this.context, job, account, server);
         await finishJob(database, job);
+      } else if (job.kind === 'search') {
+        await search(this.context, job, server);
+        await finishJob(database, job);
       } else {
         const outcome = await carryOut(this.context, job, account, server);
         if (outcome === 'paused') await this.pause(job);
@@ -117,6 +121,7 @@ export class Worker {
     const { database, worker, log } = this.context;
     const problem = problemOf(error);
     log.warn({ err: error, job }, 'a job failed');
+    if (job.kind === 'search') return failSearch(this.context, job, problem);
     await transaction(database, async (client) => {
       const work =
         job.kind === 'scan'

@@ -1,3 +1,4 @@
+import type { SearchKey } from '../core/criteria/imap';
 import type { FolderRole } from '../core/mailbox/folders';
 import type { MessageRecord } from '../core/mailbox/record';
 import type { Ranges } from '../core/sets/ranges';
@@ -63,6 +64,8 @@ export interface Dialect {
   uidPlus: boolean;
   condStore: boolean;
   quota: boolean;
+  /** OLDER and YOUNGER (RFC 5032). */
+  within: boolean;
 }
 
 /** UIDs at the source to UIDs at the destination, as COPYUID (RFC 4315) told; null where the server did not tell. */
@@ -82,6 +85,8 @@ export interface MailServer {
   createFolder(serverName: string): Promise<void>;
   /** All UIDs of the open folder, or those of a set that are still there. */
   uids(within?: Ranges): Promise<number[]>;
+  /** UIDs of the open folder that a search finds; all of its keys must hold. */
+  find(keys: readonly SearchKey[]): Promise<number[]>;
   /** UIDs of the open folder that bear \Deleted. */
   deletedUids(): Promise<number[]>;
   metadata(uids: Ranges): AsyncIterable<MessageRecord>;

@@ -113,3 +113,26 @@ export async function takeIds(db: Queryable, account: number, count: number): Pr
   );
   return first;
 }
+
+/**
+ * Counts up the version of the account's index, and locks the account until the transaction ends. Whatever changes a
+ * placement takes one first and writes it to the placement, so that versions follow each other as the commits do.
+ */
+export async function nextVersion(db: Queryable, account: number): Promise<number> {
+  const { version } = await theRow<{ version: number }>(
+    db,
+    'update account set index_version = index_version + 1 where id = $1 returning index_version as version',
+    [account],
+  );
+  return version;
+}
+
+/** Locks the account and gives the version that the next change will have, for changes that may turn out to be none. */
+export async function lockedVersion(db: Queryable, account: number): Promise<number> {
+  const { version } = await theRow<{ version: number }>(
+    db,
+    'select index_version + 1 as version from account where id = $1 for update',
+    [account],
+  );
+  return version;
+}

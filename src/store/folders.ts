@@ -1,4 +1,5 @@
 import type { FolderRole } from '../core/mailbox/folders';
+import { nextVersion } from './accounts';
 import { type Queryable, row, rows } from './database';
 
 /** A folder of the index. */
@@ -77,13 +78,27 @@ export async function saveListing(db: Queryable, account: number, listed: readon
       column(({ status }) => status?.bytes ?? null),
     ],
   );
-  await db.query(
-    `with gone as (
-       update folder set gone_at = now() where account = $1 and gone_at is null and server_name <> all($2::text[]) returning id),
-     closed as (
-       update generation set closed_at = now() where account = $1 and closed_at is null and folder in (select id from gone))
-     update placement set gone_at = now() where account = $1 and gone_at is null and folder in (select id from gone)`,
+  const gone = await rows<{ id: number }>(
+    db,
+    'update folder set gone_at = now() where account = $1 and gone_at is null and server_name <> all($2::text[]) returning id',
     [account, column(({ serverName }) => serverName)],
+  );
+  if (gone.length === 0) return;
+  const closed = await rows<{ id: number }>(
+    db,
+    'update generation set closed_at = now() where account = $1 and closed_at is null and folder = any($2::int[]) returning id',
+    [account, gone.map(({ id }) => id)],
+  );
+  await losePlacementsOf(db, account, closed);
+}
+
+/** Makes tombstones of what lies in generations that were closed. */
+async function losePlacementsOf(db: Queryable, account: number, closed: readonly { id: number }[]): Promise<void> {
+  if (closed.length === 0) return;
+  await db.query(
+    `update placement set gone_at = now(), changed = $3
+     where account = $1 and gone_at is null and generation = any($2::int[])`,
+    [account, closed.map(({ id }) => id), await nextVersion(db, account)],
   );
 }
 
@@ -119,13 +134,13 @@ export async function generationFor(
   folder: number,
   uidValidity: number,
 ): Promise<Generation> {
-  await db.query(
-    `with closed as (
-       update generation set closed_at = now()
-       where account = $1 and folder = $2 and closed_at is null and uid_validity <> $3 returning id)
-     update placement set gone_at = now() where account = $1 and gone_at is null and generation in (select id from closed)`,
+  const closed = await rows<{ id: number }>(
+    db,
+    `update generation set closed_at = now()
+     where account = $1 and folder = $2 and closed_at is null and uid_validity <> $3 returning id`,
     [account, folder, uidValidity],
   );
+  await losePlacementsOf(db, account, closed);
   await db.query(
     `insert into generation (account, id, folder, uid_validity)
      select $1, (select coalesce(max(id), 0) + 1 from generation where account = $1), $2, $3

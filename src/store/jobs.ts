@@ -4,8 +4,8 @@ import { wake } from './events';
 export interface Job {
   account: number;
   id: number;
-  kind: 'scan' | 'run';
-  /** Number of the scan or run. */
+  kind: 'scan' | 'run' | 'search';
+  /** Number of the scan, run or search. */
   subject: number;
 }
 

@@ -1,9 +1,9 @@
 import { type Amount, type Level, level } from '../core/level/level';
+import { trashFolders } from '../core/mailbox/folders';
 import type { Account } from './accounts';
 import { type Queryable, rows, theRow } from './database';
 import { foldersOf, generationsOf, type StoredFolder } from './folders';
 import { lastReading, type Reading, readingsOf } from './readings';
-import { trashFolders } from './selection';
 
 /** A folder with its own figures, without subfolders. */
 export interface FolderLevel extends Amount {

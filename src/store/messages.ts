@@ -1,3 +1,4 @@
+import { CATEGORIES, type Category } from '../core/categories/categories';
 import type { Criteria } from '../core/criteria/tree';
 import type { Amount } from '../core/level/level';
 import { flagNames } from '../core/mailbox/flags';
@@ -21,7 +22,8 @@ export interface ListedMessage {
   received: Date;
   size: number;
   flags: string[];
-  category: null;
+  category: Category;
+  keywords: string[];
   files: { name: string; type: string; size: number }[];
   flaws: string[];
   /** Path it came from, where it lies in the trash and our own run took it there. */
@@ -40,6 +42,8 @@ interface MessageRow {
   received: Date;
   size: number;
   flags: number;
+  category: number;
+  keywords: string[];
   files: MessageFile[];
   flaws: string[];
   origin: number | null;
@@ -47,7 +51,7 @@ interface MessageRow {
 }
 
 const COLUMNS = `p.id, p.folder, p.uid, m.from_name as "fromName", m.from_address as "fromAddress", m.subject, m.sent, p.received,
-  p.size, p.flags, m.files, m.flaws, p.origin, p.trashed_by as "trashedBy"`;
+  p.size, p.flags, p.category, p.keywords, m.files, m.flaws, p.origin, p.trashed_by as "trashedBy"`;
 
 /** What each order compares, and how its value is written into a cursor. */
 const ORDERS: Record<MessageOrder, { expression: string; type: string }> = {
@@ -84,6 +88,50 @@ export async function amountOf(
     `select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes ${sql}`,
     values,
   );
+}
+
+/** The ids of all messages that match. */
+export async function matchingIds(
+  db: Queryable,
+  account: Account,
+  criteria: Criteria,
+  scope: Scope,
+  now: Date,
+): Promise<number[]> {
+  const { sql, values } = await select(db, account, criteria, scope, now, false);
+  return (await rows<{ id: number }>(db, `select p.id ${sql}`, values)).map(({ id }) => id);
+}
+
+/** The ids of a scope in the order of their subjects. */
+export async function idsBySubject(db: Queryable, account: Account, scope: Scope): Promise<number[]> {
+  const { sql, values } = await select(db, account, { kind: 'everything' }, scope, new Date(0), true);
+  const found = await rows<{ id: number }>(db, `select p.id ${sql} order by m.subject_folded, p.id`, values);
+  return found.map(({ id }) => id);
+}
+
+/** Messages and octets of each category, the trash left out. */
+export async function amountsByCategory(db: Queryable, account: Account): Promise<({ category: Category } & Amount)[]> {
+  const { sql, values } = await select(db, account, { kind: 'everything' }, 'mail', new Date(0), false);
+  const found = await rows<{ category: number } & Amount>(
+    db,
+    `select p.category, count(*)::int as messages, sum(p.size)::bigint as bytes ${sql} group by p.category`,
+    values,
+  );
+  return CATEGORIES.map((category, number) => {
+    const { messages, bytes } = found.find((one) => one.category === number) ?? { messages: 0, bytes: 0 };
+    return { category, messages, bytes };
+  });
+}
+
+/** The messages with these ids that are there, in no order. */
+export async function messagesById(db: Queryable, account: Account, ids: readonly number[]): Promise<ListedMessage[]> {
+  const { sql, values, folders } = await select(db, account, { kind: 'everything' }, 'all', new Date(0), true);
+  const found = await rows<MessageRow>(db, `select ${COLUMNS} ${sql} and p.id = any($${values.length + 1}::bigint[])`, [
+    ...values,
+    ids,
+  ]);
+  const paths = new Map(folders.map(({ id, path }) => [id, path]));
+  return found.map((message) => listed(message, paths));
 }
 
 /** A page of the messages that match, and where the next begins. */
@@ -133,7 +181,8 @@ function listed(message: MessageRow, paths: ReadonlyMap<number, string>): Listed
     received: message.received,
     size: message.size,
     flags: flagNames(message.flags),
-    category: null,
+    category: CATEGORIES[message.category] as Category,
+    keywords: message.keywords,
     files: message.files.map(({ name, type, size }) => ({ name, type, size })),
     flaws: message.flaws,
     origin: message.origin === null ? null : (paths.get(message.origin) ?? null),

@@ -1,8 +1,11 @@
+import { categoryNumber, judge } from '../core/categories/categories';
+import { signsOf } from '../core/categories/signs';
+import { kindBits } from '../core/mailbox/kinds';
 import type { MessageRecord } from '../core/mailbox/record';
-import { domainOf, type Mailbox } from '../core/senders/address';
+import { domainOf, hostOf, type Mailbox } from '../core/senders/address';
 import { printMultirange, type Ranges } from '../core/sets/ranges';
 import { fold } from '../core/text';
-import { takeIds } from './accounts';
+import { lockedVersion, nextVersion, takeIds } from './accounts';
 import { type Queryable, rows, theRow } from './database';
 
 /** UIDs of a generation that are in the index. */
@@ -47,6 +50,16 @@ class Columns {
   }
 }
 
+/** Where messages are written, and for whom. */
+export interface Place {
+  folder: number;
+  generation: number;
+  /** Whether what lies there was written by the user. */
+  own: boolean;
+  /** Addresses of the user, lower case. */
+  self: ReadonlySet<string>;
+}
+
 /**
  * Writes a batch of a folder's messages. A message that the server knows by the same EMAILID keeps its row; a UID that
  * is there already is left as it is, so that a batch can be written twice.
@@ -54,15 +67,16 @@ class Columns {
 export async function insertBatch(
   db: Queryable,
   account: number,
-  place: { folder: number; generation: number },
+  place: Place,
   records: readonly MessageRecord[],
 ): Promise<void> {
   if (records.length === 0) return;
   const first = await takeIds(db, account, records.length);
   const ids = records.map((_, index) => first + index);
   const messageIds = await knownMessages(db, account, records, ids);
+  const signs = records.map((record) => signsOf({ ...record, authorAddress: record.from?.address ?? '' }, place.self));
   const fresh = records.flatMap((record, index) =>
-    messageIds[index] === ids[index] ? [{ record, id: ids[index] as number }] : [],
+    messageIds[index] === ids[index] ? [{ record, id: ids[index] as number, signs: signs[index] as number }] : [],
   );
   await insertMessages(db, account, fresh);
   const columns = new Columns()
@@ -92,12 +106,21 @@ export async function insertBatch(
       'words',
       'text',
       records.map(({ keywords }) => keywords.join(' ')),
+    )
+    // What the user wrote to, and corrected, is known once the scan is through: then it is told again.
+    .add(
+      'category',
+      'int',
+      signs.map((bits) =>
+        categoryNumber(judge({ signs: bits, own: place.own, written: false, corrected: null }).category),
+      ),
     );
   await db.query(
-    `insert into placement (account, folder, generation, id, message, uid, size, received, flags, keywords)
-     select $1, $2, $3, id, message, uid, size, received, flags, string_to_array(words, ' ') from ${columns.unnest(4)}
+    `insert into placement (account, folder, generation, changed, id, message, uid, size, received, flags, keywords, category)
+     select $1, $2, $3, $4, id, message, uid, size, received, flags, string_to_array(words, ' '), category
+     from ${columns.unnest(5)}
      on conflict (account, generation, uid) where gone_at is null do nothing`,
-    [account, place.folder, place.generation, ...columns.values],
+    [account, place.folder, place.generation, await nextVersion(db, account), ...columns.values],
   );
 }
 
@@ -131,7 +154,7 @@ async function knownMessages(
 async function insertMessages(
   db: Queryable,
   account: number,
-  fresh: readonly { record: MessageRecord; id: number }[],
+  fresh: readonly { record: MessageRecord; id: number; signs: number }[],
 ): Promise<void> {
   if (fresh.length === 0) return;
   const of = <T>(pick: (record: MessageRecord) => T) => fresh.map(({ record }) => pick(record));
@@ -180,7 +203,7 @@ async function insertMessages(
     .add(
       'from_host',
       'text',
-      author(({ address }) => fold(address.includes('@') ? address.slice(address.lastIndexOf('@') + 1) : '')),
+      author(({ address }) => fold(hostOf(address))),
     )
     .add(
       'from_domain',
@@ -267,8 +290,18 @@ async function insertMessages(
       'flaws',
       'text',
       of(({ flaws }) => flaws.join(' ')),
+    )
+    .add(
+      'signs',
+      'int',
+      fresh.map(({ signs }) => signs),
+    )
+    .add(
+      'kinds',
+      'int',
+      of(({ files }) => kindBits(files)),
     );
-  const selected = columns.names.replace(/\bflaws$/, `string_to_array(flaws, ' ')`);
+  const selected = columns.names.replace(/\bflaws\b/, `string_to_array(flaws, ' ')`);
   await db.query(`insert into message (account, ${columns.names}) select $1, ${selected} from ${columns.unnest(2)}`, [
     account,
     ...columns.values,
@@ -278,18 +311,19 @@ async function insertMessages(
 /** Makes tombstones of what the server has no more. */
 export async function tombstone(db: Queryable, account: number, generation: number, uids: Ranges): Promise<void> {
   await db.query(
-    `update placement set gone_at = now() where account = $1 and generation = $2 and gone_at is null and uid <@ $3::int8multirange`,
-    [account, generation, printMultirange(uids)],
+    `update placement set gone_at = now(), changed = $4
+     where account = $1 and generation = $2 and gone_at is null and uid <@ $3::int8multirange`,
+    [account, generation, printMultirange(uids), await nextVersion(db, account)],
   );
 }
 
-/** Writes flags where they differ; gives how many did. */
+/** Writes flags where they differ. */
 export async function updateFlags(
   db: Queryable,
   account: number,
   generation: number,
   flags: readonly { uid: number; flags: number; keywords: string[] }[],
-): Promise<number> {
+): Promise<void> {
   const columns = new Columns()
     .add(
       'uid',
@@ -306,11 +340,13 @@ export async function updateFlags(
       'text',
       flags.map(({ keywords }) => keywords.join(' ')),
     );
+  const version = await lockedVersion(db, account);
   const changed = await db.query(
-    `update placement p set flags = row.flags, keywords = string_to_array(row.words, ' ') from ${columns.unnest(3)}
+    `update placement p set flags = row.flags, keywords = string_to_array(row.words, ' '), changed = $3
+     from ${columns.unnest(4)}
      where p.account = $1 and p.generation = $2 and p.gone_at is null and p.uid = row.uid
      and (p.flags <> row.flags or p.keywords <> string_to_array(row.words, ' '))`,
-    [account, generation, ...columns.values],
+    [account, generation, version, ...columns.values],
   );
-  return changed.rowCount ?? 0;
+  if (changed.rowCount) await nextVersion(db, account);
 }

@@ -1,7 +1,7 @@
 import type { Criteria } from '../core/criteria/tree';
 import type { Amount } from '../core/level/level';
 import { parseMultirange, printMultirange, type Ranges, rangesOf } from '../core/sets/ranges';
-import { type Account, nextNumber } from './accounts';
+import { type Account, nextNumber, nextVersion } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
 import { foldersOf } from './folders';
 import { foldersInScope, type Scope, select } from './selection';
@@ -346,15 +346,17 @@ export async function movePlacements(
 ): Promise<void> {
   const ids = moves.map(({ id }) => id);
   const uids = moves.map(({ uid }) => uid);
+  const version = await nextVersion(db, account);
   await db.query(
-    'delete from placement where account = $1 and generation = $2 and gone_at is null and uid = any($3::bigint[]) and id <> all($4::bigint[])',
-    [account, to.generation, uids, ids],
+    `update placement set gone_at = now(), changed = $5
+     where account = $1 and generation = $2 and gone_at is null and uid = any($3::bigint[]) and id <> all($4::bigint[])`,
+    [account, to.generation, uids, ids, version],
   );
   await db.query(
     `update placement p set origin = case when $6::int is null then null else p.folder end, trashed_by = $6::int,
-       folder = $2, generation = $3, uid = move.uid, gone_at = null
+       folder = $2, generation = $3, uid = move.uid, gone_at = null, changed = $7
      from unnest($4::bigint[], $5::bigint[]) as move (id, uid) where p.account = $1 and p.id = move.id`,
-    [account, to.folder, to.generation, ids, uids, trashedBy],
+    [account, to.folder, to.generation, ids, uids, trashedBy, version],
   );
 }
 
@@ -366,16 +368,17 @@ export async function purgePlacements(
   run: number,
 ): Promise<void> {
   await db.query(
-    'update placement set gone_at = coalesce(gone_at, now()), purged_by = $3 where account = $1 and id = any($2::bigint[])',
-    [account, ids, run],
+    `update placement set gone_at = coalesce(gone_at, now()), purged_by = $3, changed = $4
+     where account = $1 and id = any($2::bigint[])`,
+    [account, ids, run, await nextVersion(db, account)],
   );
 }
 
 /** Tombstones of what the server has no more. */
 export async function losePlacements(db: Queryable, account: number, ids: readonly number[]): Promise<void> {
   await db.query(
-    'update placement set gone_at = coalesce(gone_at, now()) where account = $1 and id = any($2::bigint[])',
-    [account, ids],
+    'update placement set gone_at = coalesce(gone_at, now()), changed = $3 where account = $1 and id = any($2::bigint[])',
+    [account, ids, await nextVersion(db, account)],
   );
 }
 

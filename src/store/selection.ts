@@ -1,8 +1,10 @@
 import { criteriaToSql } from '../core/criteria/sql';
 import type { Criteria } from '../core/criteria/tree';
+import { trashFolders } from '../core/mailbox/folders';
 import type { Account } from './accounts';
 import type { Queryable } from './database';
 import { foldersOf, type StoredFolder } from './folders';
+import { textsFound } from './searches';
 
 export type Scope = 'mail' | 'trash' | 'all';
 
@@ -12,17 +14,6 @@ export interface Selection {
   sql: string;
   values: unknown[];
   folders: StoredFolder[];
-}
-
-/** The folders that are the trash: the one with that role or the one the user named, and all below it. */
-export function trashFolders(folders: readonly StoredFolder[], named: string | null): StoredFolder[] {
-  const trash = trashFolder(folders, named);
-  if (!trash) return [];
-  return folders.filter(({ path, repeats }) => !repeats && (path === trash.path || path.startsWith(`${trash.path}/`)));
-}
-
-export function trashFolder(folders: readonly StoredFolder[], named: string | null): StoredFolder | undefined {
-  return folders.find(({ path }) => path === named) ?? folders.find(({ role }) => role === 'trash');
 }
 
 /** Ids of the folders of a scope. Views that repeat mail are in none. */
@@ -47,7 +38,14 @@ export async function select(
   withMessage: boolean,
 ): Promise<Selection> {
   const folders = await foldersOf(db, account.id);
-  const context = { now, timeZone: account.settings.timeZone, folders };
+  const context = {
+    now,
+    timeZone: account.settings.timeZone,
+    folders,
+    texts: await textsFound(db, account.id, criteria),
+    // No guards yet, so nothing is guarded.
+    guarded: [],
+  };
   const condition = criteriaToSql(criteria, context, 3);
   const join =
     withMessage || condition.readsMessage ? 'join message m on m.account = p.account and m.id = p.message' : '';

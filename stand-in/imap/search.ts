@@ -1,6 +1,7 @@
 import { setImmediate as breathe } from 'node:timers/promises';
 import libmime from 'libmime';
 import { parseSequenceSet, printSequenceSet, rangesOf } from '../../src/core/sets/ranges';
+import { fold } from '../../src/core/text';
 import type { Placed } from '../mailbox/folder';
 import { type Entity, writeBody } from '../message/entity';
 import { fieldOf, readHeader, readStructured, writtenDay } from '../message/header';
@@ -95,8 +96,9 @@ class Compiler {
       }
       case 'KEYWORD':
       case 'UNKEYWORD': {
-        const keyword = this.word();
-        return ({ flags }) => flags.has(keyword) === (key === 'KEYWORD');
+        // Flags count in any letter case (RFC 9051 §2.3.2).
+        const keyword = this.word().toLowerCase();
+        return ({ flags }) => [...flags].some((flag) => flag.toLowerCase() === keyword) === (key === 'KEYWORD');
       }
       case 'LARGER':
       case 'SMALLER': {
@@ -179,11 +181,11 @@ class Compiler {
 function comparable(octets: string): string {
   const buffer = Buffer.from(octets, 'latin1');
   const text = buffer.toString('utf8');
-  return (text.includes('\ufffd') ? octets : text).normalize('NFC').toLowerCase();
+  return fold(text.includes('\ufffd') ? octets : text);
 }
 
 function decodedField(value: string): string {
-  return libmime.decodeWords(comparableCase(value)).normalize('NFC').toLowerCase();
+  return fold(libmime.decodeWords(comparableCase(value)));
 }
 
 /** Encoded words keep their case until they are decoded. */

@@ -131,7 +131,14 @@ function placed(plan: Plan, item: Item): ScenarioMessage {
     answered: random.chance(plan.answered ?? 0),
     flagged: random.chance(plan.flagged ?? 0.004),
     draft: plan.folder === 'Drafts',
+    keywords: keywordsOf(plan.folder, random),
   };
+}
+
+/** What the secretary's programs mark: invoices as paid, and what was passed on (`$Forwarded`, RFC 5788). */
+function keywordsOf(folder: string, random: Random): string[] {
+  const keywords = folder === 'Suppliers/Invoices' && random.chance(0.6) ? ['Paid'] : [];
+  return random.chance(0.02) ? ['$Forwarded', ...keywords] : keywords;
 }
 
 /** Makes items of plans, the scaled files grown so that all together come to a number of octets. */

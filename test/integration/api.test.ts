@@ -175,7 +175,7 @@ test('what is wrong in a request is said at its field', async () => {
     '/problems/invalid',
     'timeZone',
   ]);
-  assert.deepEqual(await wrong('GET', '/columns'), [501, '/problems/not-built-yet', undefined]);
+  assert.deepEqual(await wrong('GET', '/guards'), [501, '/problems/not-built-yet', undefined]);
   assert.deepEqual(await wrong('GET', '/senders?order=evidence'), [501, '/problems/not-built-yet', undefined]);
   assert.deepEqual(await wrong('GET', '/nothing'), [404, '/problems/not-found', undefined]);
 });

@@ -1,16 +1,32 @@
 import assert from 'node:assert/strict';
-import { after, test } from 'node:test';
+import { execFile } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { after, before, test } from 'node:test';
+import { promisify } from 'node:util';
 import fc from 'fast-check';
+import { CATEGORIES } from '../../src/core/categories/categories';
+import { fromArrow } from '../../src/core/columns/arrow';
+import type { Columns } from '../../src/core/columns/columns';
+import { criteriaToMask, outsideTests } from '../../src/core/criteria/columns';
+import { criteriaToImap } from '../../src/core/criteria/imap';
 import { instantOfAge, instantsOfDay } from '../../src/core/criteria/instants';
 import { printCriteria } from '../../src/core/criteria/print';
-import type { Criteria, Operator } from '../../src/core/criteria/tree';
+import { criteriaToSieve } from '../../src/core/criteria/sieve';
+import type { Criteria, Field, Operator } from '../../src/core/criteria/tree';
 import { FLAG_BITS } from '../../src/core/mailbox/flags';
+import { fileKind } from '../../src/core/mailbox/kinds';
+import { numbersOf, parseSequenceSet } from '../../src/core/sets/ranges';
 import { fold } from '../../src/core/text';
 import { OCTETS_IN } from '../../src/core/units';
-import { accountById } from '../../src/store/accounts';
-import { amountOf } from '../../src/store/messages';
-import { anyCriteria } from '../criteria-samples';
-import { App, cleanUp, startStandIn } from '../harness';
+import { connectImap } from '../../src/mail/imap/connect';
+import type { Access } from '../../src/mail/server';
+import { type Account, accountById } from '../../src/store/accounts';
+import { amountOf, matchingIds } from '../../src/store/messages';
+import type { StandIn } from '../../stand-in/host';
+import { anyCriteria, criteriaOver, SERVER_TEXTS } from '../criteria-samples';
+import { DOVECOT_PASSWORD, DOVECOT_USER, fillDovecot, sieveSettings, startDovecot } from '../dovecot';
+import { App, cleanUp, demoScenario, PASSWORD, startStandIn, temporaryFolder, USER } from '../harness';
 
 after(cleanUp);
 
@@ -27,11 +43,19 @@ interface Row {
   list: string;
   subject: string;
   recipients: { name: string; address: string }[];
-  files: { name: string; size: number }[];
+  files: { name: string; type: string; size: number }[];
+  category: number;
+  keywords: string[];
+  id: number;
+  uid: number;
 }
 
-const NOW = new Date('2026-11-25T03:00:00Z');
+/** Ages are counted from the moment of the test, which is what a server counts them from. */
+const NOW = new Date();
 const ZONE = 'Pacific/Auckland';
+
+/** Ids of the messages in which the server finds a text. */
+const textIds = new Map<string, Set<number>>();
 
 /** What an expression means, said a second time as plainly as can be. */
 function means(criteria: Criteria, row: Row): boolean {
@@ -45,6 +69,7 @@ function means(criteria: Criteria, row: Row): boolean {
     case 'not':
       return !means(criteria.of, row);
     case 'flag': {
+      if (criteria.name === 'guarded') return false;
       const name = criteria.name.replace(/^un/, '') as keyof typeof FLAG_BITS;
       return ((row.flags & FLAG_BITS[name]) !== 0) === !criteria.name.startsWith('un');
     }
@@ -70,6 +95,7 @@ function means(criteria: Criteria, row: Row): boolean {
     }
     case 'text': {
       const wanted = fold(value.text);
+      if (field === 'text') return (textIds.get(wanted)?.has(row.id) ?? false) === !op.startsWith('!');
       const texts = textsOf(field, row).map(fold);
       const under = field === 'under' && texts.some((text) => text === wanted || text.startsWith(`${wanted}/`));
       const holds = under || texts.some((text) => (op.endsWith('~') ? text.includes(wanted) : text === wanted));
@@ -104,38 +130,203 @@ function textsOf(field: string, row: Row): string[] {
       return [row.subject];
     case 'file':
       return row.files.map(({ name }) => name).filter(Boolean);
+    case 'kind':
+      return row.files.map(({ type, name }) => fileKind(type, name));
+    case 'category':
+      return [CATEGORIES[row.category] as string];
+    case 'keyword':
+      return row.keywords;
     default:
       return [row.folder];
   }
 }
 
-test('a thousand random expressions give the same messages by SQL as by their plain meaning', async () => {
-  const host = await startStandIn();
-  const app = await App.start();
+const run = promisify(execFile);
+
+let host: StandIn;
+let app: App;
+
+/** Everything that is indexed of an account, as plain rows. */
+async function rowsOf(path: string): Promise<Row[]> {
+  const { rows } = await app.database.query(
+    `select p.id, p.uid, p.size, p.received, m.sent, p.flags, f.path as folder, m.from_name as name, m.from_address as address,
+       m.from_host as host, m.from_domain as domain, m.list_id as list, m.subject, m.recipients, m.files, p.category, p.keywords
+     from placement p join message m on m.account = p.account and m.id = p.message
+     join folder f on f.account = p.account and f.id = p.folder
+     where p.account = $1 and p.gone_at is null and not f.repeats`,
+    [path.split('/')[2]],
+  );
+  return rows;
+}
+
+async function accountOf(path: string): Promise<Account> {
+  return (await accountById(app.database, Number(path.split('/')[2]))) as Account;
+}
+
+async function columnsOf(path: string): Promise<Columns> {
+  const response = await fetch(`${app.origin}/api${path}/columns`, { headers: { cookie: app.cookie } });
+  return fromArrow(new Uint8Array(await response.arrayBuffer())).columns;
+}
+
+/** Has the server asked for the texts that samples hold. */
+async function askTexts(path: string): Promise<void> {
+  for (const text of SERVER_TEXTS) {
+    const answer = await app.call('GET', `${path}/matches?where=${encodeURIComponent(`text ~ "${text}"`)}`);
+    assert.equal(answer.status, 200, JSON.stringify(answer.body));
+    textIds.set(fold(text), new Set(numbersOf(parseSequenceSet(answer.body.ids) ?? [])));
+  }
+}
+
+/** A fifth of the demo's mail, and all of it that is odd. */
+function awkward() {
+  const small = demoScenario();
+  const messages = small.messages.filter(
+    ({ item }, index) => index % 5 === 0 || (item.size < 5_000 && item.write().includes('attic.example')),
+  );
+  return { ...small, messages };
+}
+
+before(async () => {
+  host = await startStandIn({ scenario: awkward() });
+  app = await App.start();
+});
+
+test('a thousand random expressions give the same messages by columns, by SQL and by their plain meaning', async () => {
   const path = await app.signIn({ port: host.plainPort });
   await app.call('PATCH', `${path}/settings`, { timeZone: ZONE });
   await app.scanned(path);
-  const account = await accountById(app.database, Number(path.split('/')[2]));
-  assert.ok(account);
-  const { rows } = await app.database.query(`
-    select p.size, p.received, m.sent, p.flags, f.path as folder, m.from_name as name, m.from_address as address, m.from_host as host,
-           m.from_domain as domain, m.list_id as list, m.subject, m.recipients, m.files
-    from placement p join message m on m.account = p.account and m.id = p.message join folder f on f.account = p.account and f.id = p.folder
-    where p.gone_at is null`);
+  await askTexts(path);
+  const account = await accountOf(path);
+  const rows = await rowsOf(path);
   assert.equal(rows.length, host.mailbox.messageCount());
+  const columns = await columnsOf(path);
+  assert.equal(columns.length, rows.length);
   let narrowed = 0;
   await fc.assert(
     fc.asyncProperty(anyCriteria, async (criteria) => {
-      const expected = (rows as Row[]).filter((row) => means(criteria, row));
-      const found = await amountOf(app.database, account, criteria, 'all', NOW);
+      const expected = rows.filter((row) => means(criteria, row));
       if (expected.length > 0 && expected.length < rows.length) narrowed++;
-      assert.deepEqual(
-        found,
-        { messages: expected.length, bytes: expected.reduce((sum, { size }) => sum + size, 0) },
-        printCriteria(criteria),
-      );
+      const amount = { messages: expected.length, bytes: expected.reduce((sum, { size }) => sum + size, 0) };
+      assert.deepEqual(await amountOf(app.database, account, criteria, 'all', NOW), amount, printCriteria(criteria));
+      const outside = new Map<string, Uint8Array>();
+      for (const [key, test] of outsideTests(criteria)) {
+        const ids = new Set(await matchingIds(app.database, account, test, 'all', NOW));
+        outside.set(
+          key,
+          Uint8Array.from(columns.id, (id) => (ids.has(id) ? 1 : 0)),
+        );
+      }
+      const mask = criteriaToMask(criteria, columns, { now: NOW, timeZone: ZONE, outside });
+      const byColumns = { messages: 0, bytes: 0 };
+      for (const [row, size] of columns.size.entries())
+        if (mask[row] === 1) {
+          byColumns.messages++;
+          byColumns.bytes += size;
+        }
+      assert.deepEqual(byColumns, amount, printCriteria(criteria));
     }),
-    { numRuns: 1_000 },
+    { numRuns: 1_000, includeErrorInReport: true },
   );
   assert.ok(narrowed > 300, `only ${narrowed} expressions told messages apart`);
+});
+
+/** Fields whose searches are exact; `keyword` as a whole only, and `age` to the second by the server's clock. */
+const EXACT: Field[] = ['size', 'age', 'folder', 'under', 'keyword', 'text'];
+
+/** Asks a server in each folder for what random criteria mean, and compares with the index. */
+async function searchAgrees(path: string, access: Access, runs: number): Promise<void> {
+  const rows = await rowsOf(path);
+  const server = await connectImap(access, { allowPrivate: true, caFile: undefined });
+  const folders = (await server.folders()).filter(({ status, repeats }) => status && status.messages > 0 && !repeats);
+  let exact = 0;
+  const one = fc.oneof(criteriaOver(EXACT), anyCriteria);
+  const turns = fc.asyncProperty(one, fc.constantFrom(...folders), async (criteria, { serverName, path: folder }) => {
+    await server.open(serverName);
+    const now = new Date();
+    const context = { now, timeZone: ZONE, folder, within: server.dialect.within };
+    const search = criteriaToImap(criteria, context);
+    const found = new Set(await server.find(search.keys));
+    const expected = rows.filter((row) => row.folder === folder && means(criteria, row)).map(({ uid }) => uid);
+    const missed = expected.filter((uid) => !found.has(uid));
+    assert.deepEqual(missed, [], `${printCriteria(criteria)} in ${folder}: ${JSON.stringify(search.keys)}`);
+    if (!search.exact) return;
+    exact++;
+    assert.equal(
+      found.size,
+      expected.length,
+      `${printCriteria(criteria)} in ${folder}: ${JSON.stringify(search.keys)}`,
+    );
+  });
+  await fc.assert(turns, { numRuns: runs, includeErrorInReport: true });
+  await server.close();
+  assert.ok(exact > runs / 4, `only ${exact} of ${runs} searches were exact`);
+}
+
+test('IMAP SEARCH of the stand-in finds the same where it is declared exact, and never less elsewhere', async () => {
+  const path = await app.signIn({ port: host.plainPort });
+  const access = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD } as const;
+  await searchAgrees(path, access, 400);
+});
+
+test('and so does that of Dovecot, a general-purpose server', async () => {
+  const dovecot = await startDovecot(80);
+  await fillDovecot(dovecot, demoScenario());
+  const path = await app.signIn({ port: dovecot.plainPort, user: DOVECOT_USER, password: DOVECOT_PASSWORD });
+  await app.call('PATCH', `${path}/settings`, { timeZone: ZONE });
+  await app.scanned(path);
+  await askTexts(path);
+  await searchAgrees(
+    path,
+    { host: '127.0.0.1', port: dovecot.plainPort, security: 'none', user: DOVECOT_USER, password: DOVECOT_PASSWORD },
+    600,
+  );
+});
+
+const SIEVE_FIELDS: Field[] = ['size', 'from', 'to', 'domain', 'list', 'subject'];
+
+test('rules in Sieve decide as we do, by the interpreter of Debian (RFC 5228)', async () => {
+  const path = await app.signIn({ port: host.plainPort });
+  const folder = temporaryFolder();
+  // Of several authors Sieve looks at all of them, and we at the first.
+  const rows = (await rowsOf(path)).filter(
+    ({ folder: name, subject }, index) =>
+      host.mailbox.folders.has(name) && !subject.includes('two authors') && index % 20 === 0,
+  );
+  const files = rows.map((row) => {
+    const placed = host.mailbox.folders.get(row.folder)?.messages.find(({ uid }) => uid === row.uid);
+    const file = join(folder, `${row.id}.eml`);
+    writeFileSync(file, placed?.item.write() ?? '');
+    return file;
+  });
+  const rules: { criteria: Criteria; test: string }[] = [];
+  for (const criteria of fc.sample(criteriaOver(SIEVE_FIELDS, false), 900)) {
+    const compiled = criteriaToSieve(criteria);
+    if (compiled.ok) rules.push({ criteria, test: compiled.test });
+  }
+  assert.ok(rules.length > 150, `only ${rules.length} rules`);
+  const script = join(folder, 'rules.sieve');
+  const lines = rules.map(({ test }, index) => `if ${test} { addflag "hits" "r${index}"; }`);
+  writeFileSync(
+    script,
+    `require ["imap4flags", "variables", "fileinto"];\n${lines.join('\n')}\nfileinto :flags "\${hits}" "kept";\n`,
+  );
+  const settings = sieveSettings(folder);
+  let hits = 0;
+  for (const [index, row] of rows.entries()) {
+    const { stdout } = await run('sieve-test', ['-c', settings, script, files[index] as string]);
+    const decided = new Set([...stdout.matchAll(/\br(\d+)\b/g)].map(([, number]) => Number(number)));
+    for (const [number, { criteria, test }] of rules.entries()) {
+      const expected = means(criteria, row);
+      if (expected) hits++;
+      assert.equal(decided.has(number), expected, `${printCriteria(criteria)} of “${row.subject}”: ${test}`);
+    }
+  }
+  assert.ok(hits > 500, `only ${hits} decisions to take`);
+  const refused = criteriaToSieve({
+    kind: 'test',
+    field: 'age',
+    op: '>',
+    value: { type: 'age', number: 3, unit: 'y' },
+  });
+  assert.deepEqual(refused, { ok: false, part: 'age > 3y', reason: 'ages' });
 });

@@ -2,37 +2,12 @@ import assert from 'node:assert/strict';
 import { execFile } from 'node:child_process';
 import { after, test } from 'node:test';
 import { promisify } from 'node:util';
-import { ImapFlow } from 'imapflow';
-import { DOVECOT_PASSWORD, DOVECOT_USER, type Dovecot, startDovecot } from '../dovecot';
+import { DOVECOT_PASSWORD, DOVECOT_USER, type Dovecot, fillDovecot, startDovecot } from '../dovecot';
 import { App, cleanUp, demoScenario } from '../harness';
 
 const run = promisify(execFile);
 
 after(cleanUp);
-
-/** Brings part of the demo's mail to Dovecot, into folders of the same names. */
-async function fill(dovecot: Dovecot): Promise<number> {
-  const client = new ImapFlow({
-    host: '127.0.0.1',
-    port: dovecot.plainPort,
-    secure: false,
-    doSTARTTLS: false,
-    auth: { user: DOVECOT_USER, pass: DOVECOT_PASSWORD },
-    logger: false,
-  });
-  await client.connect();
-  const wanted = new Set(['INBOX', 'Offers', 'Photographs', 'Märkte & Feste', 'Committee/Site plans', 'Sent']);
-  const some = demoScenario().messages.filter(
-    ({ folder, item }, index) =>
-      wanted.has(folder) && item.size < 4_000_000 && (index % 5 === 0 || folder.startsWith('M')),
-  );
-  for (const name of wanted)
-    if (name !== 'INBOX' && name !== 'Sent') await client.mailboxCreate(name.replaceAll('/', '.'));
-  for (const { folder, item, received, seen } of some)
-    await client.append(folder.replaceAll('/', '.'), item.write(), seen ? ['\\Seen'] : [], new Date(received * 1000));
-  await client.logout();
-  return some.length;
-}
 
 /** What Dovecot itself says, asked through Python's imaplib: messages and octets of each folder, and the quota. */
 async function said(
@@ -76,7 +51,7 @@ async function agrees(app: App, account: string, dovecot: Dovecot): Promise<void
 test('the same job passes against Dovecot, plain and TLS: counts, folder sizes and quota are what Dovecot says', async () => {
   for (const security of ['none', 'tls', 'starttls'] as const) {
     const dovecot = await startDovecot(60);
-    const brought = await fill(dovecot);
+    const brought = await fillDovecot(dovecot, demoScenario());
     const app = await App.start({ authority: dovecot.authority });
     const account = await app.signIn({
       host: security === 'none' ? '127.0.0.1' : 'localhost',

@@ -1,6 +1,9 @@
 import { notBuilt } from '../problem';
 import type { Route } from '../route';
 import { route } from '../route';
+import { correctCategory, listCategories } from './categories';
+import { showColumns } from './columns';
+import * as criteria from './criteria';
 import { events } from './events';
 import { alterLot, listLots, makeLot, removeLot } from './lots';
 import * as mailbox from './mailbox';
@@ -34,8 +37,18 @@ export const ROUTES: Route[] = [
   mailbox.showScan,
   mailbox.showLevel,
   mailbox.listMessages,
+  mailbox.listOrder,
   mailbox.showMessage,
   mailbox.showText,
+  showColumns,
+  criteria.listMatches,
+  criteria.startSearch,
+  criteria.showSearch,
+  criteria.listKept,
+  criteria.keep,
+  criteria.forget,
+  listCategories,
+  correctCategory,
   listSenders,
   newest,
   makeLot,
@@ -50,8 +63,6 @@ export const ROUTES: Route[] = [
   runs.cancelRun,
   runs.listRunMessages,
   events,
-  later('GET', '/accounts/{account}/columns', 'The index as columns'),
-  later('GET', '/accounts/{account}/categories', 'Categories'),
   later('GET', '/accounts/{account}/guards', 'Guards'),
   later('POST', '/accounts/{account}/guards', 'Guards'),
 ];

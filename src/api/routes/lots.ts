@@ -3,8 +3,8 @@ import { printCriteria } from '../../core/criteria/print';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { changeLot, createLot, dropLot, type Lot, lotsOf, planTotal } from '../../store/lots';
-import { criteriaFrom } from '../criteria';
-import { invalid, notFound } from '../problem';
+import { readyCriteria } from '../criteria';
+import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
 
@@ -21,6 +21,7 @@ export const makeLot = route({
     where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
     ids: v.optional(s.Ids),
     except: v.optional(s.Ids, []),
+    expect: v.optional(s.Amount),
   }),
   status: 201,
   response: s.Lot,
@@ -28,7 +29,8 @@ export const makeLot = route({
     if ((body.where === undefined) === (body.ids === undefined)) {
       throw invalid('Say either where or ids.', [{ field: 'where', expected: 'exactly one of where and ids' }]);
     }
-    const criteria = body.where === undefined ? undefined : criteriaFrom(body.where);
+    const criteria =
+      body.where === undefined ? undefined : await readyCriteria(environment.database, account, body.where);
     const text = criteria && printCriteria(criteria);
     const lot = await transaction(environment.database, async (client) => {
       const id = await createLot(client, account, {
@@ -47,6 +49,10 @@ export const makeLot = route({
       throw invalid('Nothing matches, so there is nothing to mark.', [
         { field: body.where === undefined ? 'ids' : 'where', expected: 'messages that are there' },
       ]);
+    }
+    if (body.expect && (body.expect.messages !== lot.messages || body.expect.bytes !== lot.bytes)) {
+      await dropLot(environment.database, account.id, lot.id);
+      throw conflict('not-as-expected', 'The mailbox has changed meanwhile. Look at what matches now, and mark again.');
     }
     return shownLot(lot);
   },

@@ -1,17 +1,18 @@
 import * as v from 'valibot';
-import { targetBytes } from '../../core/level/level';
+import { type Amount, targetBytes } from '../../core/level/level';
 import { SignInNeeded, signInTo } from '../../jobs/sign-in';
 import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
 import { type Account, saveSettings } from '../../store/accounts';
+import { judgementOf } from '../../store/categories';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf } from '../../store/folders';
 import { enqueue } from '../../store/jobs';
 import { accountLevel } from '../../store/level';
-import { amountOf, type Cursor, messageById, pageOfMessages } from '../../store/messages';
+import { amountOf, type Cursor, idsBySubject, messageById, messagesById, pageOfMessages } from '../../store/messages';
 import { lastScan, openScan, type Scan, scanById } from '../../store/scans';
-import { criteriaFrom } from '../criteria';
+import { readyCriteria } from '../criteria';
 import type { Environment } from '../environment';
 import { conflict, invalid, notFound, Problem } from '../problem';
 import { route } from '../route';
@@ -129,7 +130,7 @@ function decodeCursor(text: string | undefined): Cursor | undefined {
 export const listMessages = route({
   method: 'GET',
   path: '/accounts/{account}/messages',
-  summary: 'The messages that match, a page at a time, and the sum of all of them.',
+  summary: 'The messages that match, a page at a time, and the sum of all of them; or those with these ids.',
   query: v.object({
     where: s.Where,
     scope: s.Scope,
@@ -137,11 +138,16 @@ export const listMessages = route({
     direction: v.optional(v.picklist(['up', 'down'])),
     limit: v.optional(s.wholeNumber(1, 1_000), '100'),
     after: v.optional(v.string()),
+    ids: v.optional(v.pipe(v.string(), v.regex(/^\d{1,15}(,\d{1,15}){0,499}$/, 'up to 500 ids, parted by commas'))),
   }),
   response: v.object({ total: s.Amount, messages: v.array(s.Message), next: v.optional(v.string()) }),
   async handle({ environment, account, query }) {
     const { database } = environment;
-    const criteria = criteriaFrom(query.where);
+    if (query.ids !== undefined) {
+      const messages = await messagesById(database, account, query.ids.split(',').map(Number));
+      return { total: amountIn(messages), messages };
+    }
+    const criteria = await readyCriteria(database, account, query.where);
     const now = new Date();
     const descends = query.order === 'size' || query.order === 'date';
     const page = {
@@ -156,6 +162,21 @@ export const listMessages = route({
     ]);
     return { total, messages, ...(next ? { next: encodeCursor(next) } : {}) };
   },
+});
+
+function amountIn(messages: readonly { size: number }[]): Amount {
+  return { messages: messages.length, bytes: messages.reduce((sum, { size }) => sum + size, 0) };
+}
+
+export const listOrder = route({
+  method: 'GET',
+  path: '/accounts/{account}/order',
+  summary: 'The ids of all messages in the order of their subjects, which the columns do not carry.',
+  query: v.object({ scope: s.Scope }),
+  response: v.object({ ids: v.array(v.number()) }),
+  handle: async ({ environment, account, query }) => ({
+    ids: await idsBySubject(environment.database, account, query.scope),
+  }),
 });
 
 /** Opens the folder of a message on the server and asks something of it there. */
@@ -195,7 +216,8 @@ export const showMessage = route({
       server.header(uid),
     );
     const { serverName: _, uidValidity: __, ...shown } = message;
-    return { ...shown, header: answer };
+    const judgement = await judgementOf(environment.database, account, message.id);
+    return { ...shown, reasons: judgement?.reasons ?? [], header: answer };
   },
 });
 

@@ -1,5 +1,6 @@
 import * as v from 'valibot';
 import type { Amount } from '../../core/level/level';
+import { trashFolder } from '../../core/mailbox/folders';
 import type { Account } from '../../store/accounts';
 import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
@@ -8,8 +9,8 @@ import { enqueue } from '../../store/jobs';
 import { planLot } from '../../store/lots';
 import { messagesOfRun } from '../../store/messages';
 import { createRun, freeze, type Run, type RunSelector, runById, runsOf, updateRun } from '../../store/runs';
-import { type Scope, trashFolder } from '../../store/selection';
-import { criteriaFrom } from '../criteria';
+import type { Scope } from '../../store/selection';
+import { criteriaFrom, readyCriteria } from '../criteria';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
@@ -138,6 +139,7 @@ export const startRun = route({
   status: 202,
   response: s.Run,
   async handle({ environment, account, body }) {
+    if (body.where !== undefined) await readyCriteria(environment.database, account, body.where);
     const run = await transaction(environment.database, async (client) => {
       const folders = await foldersOf(client, account.id);
       if (body.action === 'trash' && !trashFolder(folders, account.settings.trashFolder)) {

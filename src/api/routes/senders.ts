@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { newestOfSender, rankSenders } from '../../store/senders';
-import { criteriaFrom } from '../criteria';
+import { readyCriteria } from '../criteria';
 import { invalid, notBuilt } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
@@ -29,7 +29,7 @@ export const listSenders = route({
     const { total, senders } = await rankSenders(
       environment.database,
       account,
-      criteriaFrom(query.where),
+      await readyCriteria(environment.database, account, query.where),
       query.scope,
       new Date(),
       ranking,

@@ -8,9 +8,9 @@ import {
   FLAG_TESTS,
   type FlagTest,
   type Operator,
-  ORDER_OPERATORS,
-  TEXT_OPERATORS,
+  operatorsOf,
   type Value,
+  WORDS_OF,
 } from './tree';
 
 /** Where an expression is wrong and what would have been right there. */
@@ -115,9 +115,8 @@ class Parser {
   private operator(field: Field): Operator {
     const start = this.at;
     const op = this.match(OPERATOR) as Operator | undefined;
-    const fitting = FIELDS[field] === 'text' ? (field === 'under' ? ['=', '!='] : TEXT_OPERATORS) : ORDER_OPERATORS;
-    if (!op || !(fitting as readonly string[]).includes(op))
-      throw new Misread(start, `one of ${fitting.join(' ')} after ${field}`);
+    const fitting = operatorsOf(field);
+    if (!op || !fitting.includes(op)) throw new Misread(start, `one of ${fitting.join(' ')} after ${field}`);
     this.space();
     return op;
   }
@@ -133,8 +132,16 @@ class Parser {
       case 'day':
         return this.day();
       case 'text':
-        return this.words();
+        return WORDS_OF[field] ? this.oneOf(WORDS_OF[field]) : this.words();
     }
+  }
+
+  private oneOf(words: readonly string[]): Value {
+    const start = this.at;
+    const { text } = this.words() as Extract<Value, { type: 'text' }>;
+    const word = text.toLowerCase();
+    if (!words.includes(word)) throw new Misread(start, `one of ${words.join(', ')}`);
+    return { type: 'text', text: word };
   }
 
   private octets(): Value {

@@ -1,4 +1,7 @@
+import { type Category, categoryNumber } from '../categories/categories';
 import { FLAG_BITS } from '../mailbox/flags';
+import { type FileKind, kindBit } from '../mailbox/kinds';
+import { printMultirange, type Ranges } from '../sets/ranges';
 import { fold } from '../text';
 import { OCTETS_IN } from '../units';
 import { instantOfAge, instantsOfDay } from './instants';
@@ -10,6 +13,10 @@ export interface SqlContext {
   /** IANA name. */
   timeZone: string;
   folders: readonly { id: number; path: string }[];
+  /** Placements in which the server found a text, by the text folded. */
+  texts: ReadonlyMap<string, Ranges>;
+  /** Placements that a guard keeps. */
+  guarded: Ranges;
 }
 
 /** A condition over the aliases p (placement) and m (message), its values as parameters. */
@@ -31,7 +38,7 @@ export function criteriaToSql(criteria: Criteria, context: SqlContext, firstPara
   return { text, values: compiler.values, readsMessage: compiler.readsMessage };
 }
 
-const FLAG_CONDITIONS: Record<FlagTest, string> = {
+const FLAG_CONDITIONS: Record<Exclude<FlagTest, 'guarded'>, string> = {
   seen: `p.flags & ${FLAG_BITS.seen} <> 0`,
   unseen: `p.flags & ${FLAG_BITS.seen} = 0`,
   flagged: `p.flags & ${FLAG_BITS.flagged} <> 0`,
@@ -71,6 +78,7 @@ class Compiler {
       case 'not':
         return `(not ${this.compile(criteria.of)})`;
       case 'flag':
+        if (criteria.name === 'guarded') return this.within(this.context.guarded);
         return `(${FLAG_CONDITIONS[criteria.name]})`;
       case 'test':
         return this.test(criteria.field, criteria.op, criteria.value);
@@ -143,10 +151,15 @@ class Compiler {
         .map(({ id }) => id);
       return `(p.folder = any(${this.parameter(ids, 'int[]')}))`;
     }
+    if (field === 'category') return `(p.category = ${this.parameter(categoryNumber(wanted as Category), 'int')})`;
+    if (field === 'keyword' && isStorable(wanted)) return this.keyword(wanted, contains);
+    if (field === 'text') return this.within(this.context.texts.get(wanted) ?? []);
+    if (!isStorable(wanted)) return 'false';
     this.readsMessage = true;
-    const parameter = this.parameter(wanted, 'text');
-    const compare = (column: string) =>
-      contains ? `position(${parameter} in ${column}) > 0` : `${column} = ${parameter}`;
+    if (field === 'kind') return `(m.kinds & ${this.parameter(kindBit(wanted as FileKind), 'int')} <> 0)`;
+    const parameter = this.parameter(contains ? likePattern(wanted) : wanted, 'text');
+    // LIKE, since that is what an index of trigrams answers.
+    const compare = (column: string) => (contains ? `${column} like ${parameter}` : `${column} = ${parameter}`);
     // A registrable domain means all below it; a subdomain in full means itself alone.
     if (field === 'domain') return `(${compare('m.from_domain')} or ${compare('m.from_host')})`;
     // Several texts in one column are parted by line feeds, which no header text holds.
@@ -158,6 +171,17 @@ class Compiler {
     return `(${(TEXT_COLUMNS[field] ?? []).map(compare).join(' or ')})`;
   }
 
+  /** Keywords are ASCII by the grammar of flags (RFC 9051 §9), so lower case is their folding. */
+  private keyword(wanted: string, contains: boolean): string {
+    const words = `lower(array_to_string(p.keywords, E'\\n'))`;
+    if (!contains) return `(${this.parameter(wanted, 'text')} = any(string_to_array(${words}, E'\\n')))`;
+    return `(${words} like ${this.parameter(likePattern(wanted), 'text')})`;
+  }
+
+  private within(ids: Ranges): string {
+    return `(p.id <@ ${this.parameter(printMultirange(ids), 'int8multirange')})`;
+  }
+
   private parameter(value: unknown, type: string): string {
     this.values.push(value);
     return `$${this.firstParameter + this.values.length - 1}::${type}`;
@@ -166,4 +190,14 @@ class Compiler {
 
 function sqlOrder(op: Operator): string {
   return op === '!=' ? '<>' : op;
+}
+
+/** Whether a text can stand in a header text as it is stored: no line feed, which parts several, no NUL, no half letter. */
+export function isStorable(text: string): boolean {
+  return !/[\n\0]/.test(text) && text.isWellFormed();
+}
+
+/** A pattern of LIKE that means: contains exactly this. */
+function likePattern(text: string): string {
+  return `%${text.replace(/[\\%_]/g, '\\$&')}%`;
 }

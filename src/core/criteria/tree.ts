@@ -1,3 +1,5 @@
+import { CATEGORIES } from '../categories/categories';
+import { FILE_KINDS } from '../mailbox/kinds';
 import type { OctetUnit } from '../units';
 
 /** The syntax tree of criteria. What the four compilers share; positions stay with the parser. */
@@ -21,7 +23,7 @@ export type Value =
   | { type: 'day'; day: string }
   | { type: 'text'; text: string };
 
-/** What a field is compared with, which decides its operators. */
+/** What a field is compared with. */
 export const FIELDS = {
   size: 'octets',
   age: 'age',
@@ -32,19 +34,59 @@ export const FIELDS = {
   domain: 'text',
   list: 'text',
   subject: 'text',
+  text: 'text',
   file: 'text',
+  kind: 'text',
   attached: 'octets',
   files: 'count',
   folder: 'text',
   under: 'text',
+  category: 'text',
+  keyword: 'text',
 } as const satisfies Record<string, Value['type']>;
 
 export type Field = keyof typeof FIELDS;
 
-export const FLAG_TESTS = ['seen', 'unseen', 'flagged', 'unflagged', 'answered', 'unanswered', 'draft'] as const;
+/** Fields that take one of a few words, and these. */
+export const WORDS_OF: Partial<Record<Field, readonly string[]>> = { kind: FILE_KINDS, category: CATEGORIES };
+
+/** Tests that stand alone. `guarded` is kept by a guard; the others are flags. */
+export const FLAG_TESTS = [
+  'seen',
+  'unseen',
+  'flagged',
+  'unflagged',
+  'answered',
+  'unanswered',
+  'draft',
+  'guarded',
+] as const;
 export type FlagTest = (typeof FLAG_TESTS)[number];
 
 export const ORDER_OPERATORS: readonly Operator[] = ['=', '!=', '<', '<=', '>', '>='];
 export const TEXT_OPERATORS: readonly Operator[] = ['=', '!=', '~', '!~'];
+
+/** Text fields with fewer operators: a folder with all below it, one of a few words, and what the server searches. */
+const FEWER_OPERATORS: Partial<Record<Field, readonly Operator[]>> = {
+  under: ['=', '!='],
+  kind: ['=', '!='],
+  category: ['=', '!='],
+  text: ['~', '!~'],
+};
+
+/** The operators that a field takes. */
+export function operatorsOf(field: Field): readonly Operator[] {
+  return FEWER_OPERATORS[field] ?? (FIELDS[field] === 'text' ? TEXT_OPERATORS : ORDER_OPERATORS);
+}
+
+/** Calls a visitor for every test of an expression, flags left out. */
+export function eachTest(criteria: Criteria, visit: (test: FieldTest) => void): void {
+  if (criteria.kind === 'test') visit(criteria);
+  else if (criteria.kind === 'not') eachTest(criteria.of, visit);
+  else if (criteria.kind === 'any' || criteria.kind === 'all') for (const part of criteria.of) eachTest(part, visit);
+}
+
+/** A comparison of a field with a value. */
+export type FieldTest = Extract<Criteria, { kind: 'test' }>;
 
 export const AGE_UNITS: readonly AgeUnit[] = ['d', 'w', 'mo', 'y'];

@@ -5,14 +5,17 @@ export type Flag = keyof typeof FLAG_BITS;
 
 const NAMES = Object.keys(FLAG_BITS) as Flag[];
 
-/** Splits what a server lists into bits and keywords. Unknown flags that begin with a backslash are dropped. */
+/**
+ * Splits what a server lists into bits and keywords. Unknown flags that begin with a backslash are dropped, and what is
+ * no atom of ASCII, since no keyword can be that (RFC 9051 §9).
+ */
 export function readFlags(listed: Iterable<string>): { bits: number; keywords: string[] } {
   let bits = 0;
   const keywords: string[] = [];
   for (const name of listed) {
     const flag = NAMES.find((known) => name.toLowerCase() === `\\${known}`);
     if (flag) bits |= FLAG_BITS[flag];
-    else if (!name.startsWith('\\')) keywords.push(name);
+    else if (/^[\x21-\x5b\x5d-\x7e]+$/.test(name)) keywords.push(name);
   }
   return { bits, keywords: keywords.sort() };
 }

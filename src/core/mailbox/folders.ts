@@ -36,6 +36,23 @@ export function readablePath(name: string, delimiter: string | null, prefix: str
   return inside.includes('/') ? name : inside.replaceAll(delimiter, '/');
 }
 
+/** The folders that are the trash: the one that the user named, else the one with that role, and all below it. */
+export function trashFolders<T extends { path: string; role: string | null; repeats: boolean }>(
+  folders: readonly T[],
+  named: string | null,
+): T[] {
+  const trash = trashFolder(folders, named);
+  if (!trash) return [];
+  return folders.filter(({ path, repeats }) => !repeats && (path === trash.path || path.startsWith(`${trash.path}/`)));
+}
+
+export function trashFolder<T extends { path: string; role: string | null }>(
+  folders: readonly T[],
+  named: string | null,
+): T | undefined {
+  return folders.find(({ path }) => path === named) ?? folders.find(({ role }) => role === 'trash');
+}
+
 /** Own figures of a folder. */
 export interface FolderFigures {
   path: string;

@@ -11,12 +11,17 @@ export function mailbox(name: string | undefined, address: string | undefined): 
   return { name: oneLine(name ?? ''), address: oneLine(address ?? '').toLowerCase() };
 }
 
+/** What follows the last @ of an address, '' where there is none. */
+export function hostOf(address: string): string {
+  return address.includes('@') ? address.slice(address.lastIndexOf('@') + 1) : '';
+}
+
 /**
  * The registrable domain of an address by the Public Suffix List; the whole host where it has none (a bare suffix, an
  * address literal, a name of one level), '' where there is no host.
  */
 export function domainOf(address: string): string {
-  const host = address.slice(address.lastIndexOf('@') + 1).replace(/\.$/, '');
-  if (!address.includes('@') || host === '') return '';
+  const host = hostOf(address).replace(/\.$/, '');
+  if (host === '') return '';
   return parse(host, { allowPrivateDomains: true }).domain ?? host;
 }

@@ -1,3 +1,4 @@
+import { trashFolder } from '../../core/mailbox/folders';
 import { numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { MailServer, Moved } from '../../mail/server';
@@ -9,7 +10,6 @@ import { holdLease, type Job } from '../../store/jobs';
 import { countedBytes } from '../../store/level';
 import { saveReading } from '../../store/readings';
 import * as runs from '../../store/runs';
-import { trashFolder } from '../../store/selection';
 import type { WorkContext } from '../context';
 import { pairByIdentity } from './identity';
 

@@ -3,6 +3,7 @@ import { chunksOf, countOf, missingFrom, numbersOf, type Ranges } from '../../co
 import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, FolderStatus, ListedFolder, MailServer, OpenFolder } from '../../mail/server';
 import type { Account } from '../../store/accounts';
+import { categorise, readMissingSigns, selfOf } from '../../store/categories';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import {
@@ -14,8 +15,9 @@ import {
   saveSeen,
 } from '../../store/folders';
 import { holdLease, type Job } from '../../store/jobs';
-import { countPlacements, insertBatch, tombstone, uidsOf, updateFlags } from '../../store/placements';
+import { countPlacements, insertBatch, type Place, tombstone, uidsOf, updateFlags } from '../../store/placements';
 import { updateScan } from '../../store/scans';
+import { joinThreads } from '../../store/threads';
 import type { WorkContext } from '../context';
 import { readLevel } from '../listing';
 
@@ -46,6 +48,8 @@ class Scanner {
   private readonly folders = { done: 0, total: 0 };
   private readonly messages = { done: 0, total: 0 };
   private toldAt = 0;
+  /** Whether anything came in or went. */
+  private touched = false;
 
   constructor(
     private readonly context: WorkContext,
@@ -66,9 +70,23 @@ class Scanner {
         await this.progress();
       }
     }
+    await this.settle();
     this.messages.done = this.messages.total;
     this.folders.done = this.folders.total;
     await this.write('done');
+  }
+
+  /** Tells what needs the whole mailbox to be told: threads, and categories by whom the user wrote to. */
+  private async settle(): Promise<void> {
+    let unread: number;
+    do unread = await this.fenced((client) => readMissingSigns(client, this.account));
+    while (unread > 0);
+    if (!this.touched) return;
+    await this.fenced(async (client) => {
+      await joinThreads(client, this.account.id);
+      await categorise(client, this.account);
+      await tell(client, this.account.id, 'index', {});
+    });
   }
 
   /** The folders in which something may have changed, those with the most octets first. */
@@ -121,7 +139,13 @@ class Scanner {
     const gone = missingFrom(ours, theirs);
     const fresh = missingFrom(theirs, ours);
     if (gone.length > 0) await this.fenced((client) => tombstone(client, this.account.id, generation.id, gone));
-    const place = { folder: folder.id, generation: generation.id };
+    if (gone.length > 0 || fresh.length > 0) this.touched = true;
+    const place: Place = {
+      folder: folder.id,
+      generation: generation.id,
+      own: folder.role === 'sent' || folder.role === 'drafts',
+      self: selfOf(this.account),
+    };
     for (const chunk of chunksOf(fresh, BATCH)) await this.fetchBatch(place, chunk);
     await this.syncFlags(generation, missingFrom(theirs, numbersOf(fresh)), open.modSeq);
     const messages = await countPlacements(database, this.account.id, generation.id);
@@ -141,7 +165,7 @@ class Scanner {
     }
   }
 
-  private async fetchBatch(place: { folder: number; generation: number }, uids: Ranges): Promise<void> {
+  private async fetchBatch(place: Place, uids: Ranges): Promise<void> {
     const records: MessageRecord[] = [];
     for await (const record of this.server.metadata(uids)) records.push(record);
     // What can't be read in full is kept with what can: the count of messages must equal the server's.

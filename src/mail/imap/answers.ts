@@ -27,6 +27,14 @@ function uidsInOrder(text: string | undefined): number[] | undefined {
   return uids;
 }
 
+/** Reads the UIDs of SEARCH, or of ALL in ESEARCH (RFC 4731 §3.1). */
+export function foundUids(answer: RawAnswer): number[] {
+  const values = (answer.attributes ?? []).map(({ value }) => value);
+  const all = values.findIndex((value) => value?.toUpperCase() === 'ALL');
+  if (all >= 0) return uidsInOrder(values[all + 1]) ?? [];
+  return values.map(Number).filter((uid) => Number.isSafeInteger(uid) && uid > 0);
+}
+
 /** What imapflow's errors carry. */
 interface CommandFailure extends Error {
   code?: string;

@@ -15,6 +15,7 @@ export const HEADER_FIELDS = [
   'List-Unsubscribe-Post',
   'Precedence',
   'Auto-Submitted',
+  'Feedback-ID',
 ];
 
 const BULK_FIELDS = new Set(HEADER_FIELDS.slice(2).map((name) => name.toLowerCase()));

@@ -1,4 +1,5 @@
 import type { FetchMessageObject, ImapFlow, ListResponse } from 'imapflow';
+import type { SearchKey } from '../../core/criteria/imap';
 import { readFlags } from '../../core/mailbox/flags';
 import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
 import { encodeFolderName } from '../../core/mailbox/names';
@@ -6,12 +7,12 @@ import type { MessageRecord } from '../../core/mailbox/record';
 import { numbersOf, parseSequenceSet, printSequenceSet, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
 import type { Dialect, FlagsRecord, ListedFolder, MailServer, Moved, OpenFolder, Quota } from '../server';
-import { commandProblem, copyUid, type RawAnswer } from './answers';
+import { commandProblem, copyUid, foundUids, type RawAnswer } from './answers';
 import { HEADER_FIELDS, recordOf } from './record';
 import { messageText } from './text';
 
 /** A command's arguments as imapflow compiles them. */
-type Argument = { type: 'ATOM' | 'SEQUENCE' | 'STRING'; value: string } | Argument[];
+type Argument = { type: 'ATOM' | 'SEQUENCE' | 'STRING' | 'LITERAL'; value: string } | Argument[];
 
 /** imapflow's command channel, which its types leave out. */
 interface Channel {
@@ -32,7 +33,13 @@ export class ImapServer implements MailServer {
 
   constructor(private readonly client: ImapFlow) {
     const has = (capability: string) => client.capabilities.has(capability);
-    this.dialect = { move: has('MOVE'), uidPlus: has('UIDPLUS'), condStore: has('CONDSTORE'), quota: has('QUOTA') };
+    this.dialect = {
+      move: has('MOVE'),
+      uidPlus: has('UIDPLUS'),
+      condStore: has('CONDSTORE'),
+      quota: has('QUOTA'),
+      within: has('WITHIN'),
+    };
     const namespace = (client as unknown as { namespace?: { prefix?: string } }).namespace;
     this.personalPrefix = namespace?.prefix ?? '';
   }
@@ -100,6 +107,27 @@ export class ImapServer implements MailServer {
     if (!within) return this.search({ all: true });
     const found: number[] = [];
     for (const uid of cut(within)) found.push(...(await this.search({ uid })));
+    return found;
+  }
+
+  async find(keys: readonly SearchKey[]): Promise<number[]> {
+    const found: number[] = [];
+    const hear = async (answer: RawAnswer) => {
+      found.push(...foundUids(answer));
+    };
+    const returned: Argument[] = this.client.capabilities.has('ESEARCH')
+      ? [{ type: 'ATOM', value: 'RETURN' }, [{ type: 'ATOM', value: 'ALL' }]]
+      : [];
+    const charset: Argument[] = isAscii(keys)
+      ? []
+      : [
+          { type: 'ATOM', value: 'CHARSET' },
+          { type: 'ATOM', value: 'UTF-8' },
+        ];
+    await this.command('UID SEARCH', [...returned, ...charset, ...keys.map(searchArgument)], {
+      SEARCH: hear,
+      ESEARCH: hear,
+    });
     return found;
   }
 
@@ -258,6 +286,19 @@ export class ImapServer implements MailServer {
 interface QuotaResource {
   usage?: number;
   limit?: number;
+}
+
+/** Strings go as literals where they hold what a quoted string can't (RFC 9051 §9). */
+function searchArgument(key: SearchKey): Argument {
+  if (typeof key === 'string') return { type: 'ATOM', value: key };
+  if (!('string' in key)) return key.map(searchArgument);
+  return { type: /^[\x20-\x7e]*$/.test(key.string) ? 'STRING' : 'LITERAL', value: key.string };
+}
+
+function isAscii(key: SearchKey | readonly SearchKey[]): boolean {
+  if (typeof key === 'string') return true;
+  if ('string' in key) return /^[\x20-\x7e]*$/.test(key.string);
+  return key.every(isAscii);
 }
 
 /** imapflow decodes names when it lists, so a name of ours is encoded again on the way out, always as a string. */

@@ -1,0 +1,43 @@
+import * as v from 'valibot';
+import { CATEGORIES } from '../../core/categories/categories';
+import { fold } from '../../core/text';
+import { correct, correctionsOf } from '../../store/categories';
+import { transaction } from '../../store/database';
+import { tell } from '../../store/events';
+import { amountsByCategory } from '../../store/messages';
+import { route } from '../route';
+import * as s from '../schemas';
+
+export const listCategories = route({
+  method: 'GET',
+  path: '/accounts/{account}/categories',
+  summary: 'What each category holds, the trash left out, and what the user corrected.',
+  response: v.object({
+    categories: v.array(v.object({ category: s.Category, ...s.Amount.entries })),
+    corrections: v.array(v.object({ by: s.CorrectionBy, key: v.string(), category: s.Category })),
+  }),
+  async handle({ environment: { database }, account }) {
+    return {
+      categories: await amountsByCategory(database, account),
+      corrections: await correctionsOf(database, account.id),
+    };
+  },
+});
+
+export const correctCategory = route({
+  method: 'POST',
+  path: '/accounts/{account}/categories',
+  summary: `Says what all mail of a sender or domain is; null takes that back. One of ${CATEGORIES.join(', ')}.`,
+  body: v.object({
+    by: s.CorrectionBy,
+    key: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(320)),
+    category: v.nullable(s.Category),
+  }),
+  status: 204,
+  async handle({ environment, account, body }) {
+    await transaction(environment.database, async (client) => {
+      await correct(client, account, { ...body, key: fold(body.key) });
+      await tell(client, account.id, 'index', {});
+    });
+  },
+});

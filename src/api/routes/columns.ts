@@ -1,0 +1,68 @@
+import { promisify } from 'node:util';
+import { gzip } from 'node:zlib';
+import * as v from 'valibot';
+import { toArrow } from '../../core/columns/arrow';
+import { type IndexState, indexState, readColumns } from '../../store/columns';
+import { route } from '../route';
+
+const compress = promisify(gzip);
+
+/** Speed counts here: a higher level wins a tenth and takes twice as long. */
+const LEVEL = 4;
+
+/** Answers kept in this process, the newest state of an account each, so that a reload costs no query. */
+const MOST_KEPT = 8;
+const kept = new Map<number, { tag: string; body: Buffer }>();
+
+const tagOf = ({ version, folders }: IndexState) => `${version}.${folders}`;
+
+function versionIn(since: string | undefined, state: IndexState): number | undefined {
+  const [version, folders] = since?.split('.') ?? [];
+  // With other folders every path may be another, so there is no difference to give.
+  return version !== undefined && /^\d{1,15}$/.test(version) && folders === state.folders ? Number(version) : undefined;
+}
+
+export const showColumns = route({
+  method: 'GET',
+  path: '/accounts/{account}/columns',
+  summary:
+    'The index as an Arrow IPC stream, the trash included. `since` takes the ETag of an earlier answer, without its quotes, and gives what changed: rows that replace those with the same id, and in the metadata the ids that went.',
+  query: v.object({ since: v.optional(v.pipe(v.string(), v.maxLength(60))) }),
+  async handle({ environment: { database }, account, request, query }) {
+    const known = await indexState(database, account.id);
+    const asked = request.headers.get('if-none-match');
+    if (query.since === undefined && asked === `"${tagOf(known)}"`)
+      return new Response(null, { status: 304, headers: { etag: asked } });
+    const since = versionIn(query.since, known);
+    const ready = since === undefined ? kept.get(account.id) : undefined;
+    if (ready && ready.tag === tagOf(known)) return answer(ready);
+    const { state, columns, gone } = await readColumns(database, account, since);
+    const tag = tagOf(state);
+    const body = await compress(toArrow(columns, { version: tag, difference: since !== undefined, gone }), {
+      level: LEVEL,
+    });
+    if (since === undefined) keep(account.id, { tag, body });
+    return answer({ tag, body });
+  },
+});
+
+function keep(account: number, answer: { tag: string; body: Buffer }): void {
+  kept.delete(account);
+  kept.set(account, answer);
+  for (const oldest of kept.keys()) {
+    if (kept.size <= MOST_KEPT) break;
+    kept.delete(oldest);
+  }
+}
+
+/** Compressed always: every client that reads Arrow over HTTP reads gzip. */
+function answer({ tag, body }: { tag: string; body: Buffer }): Response {
+  return new Response(new Uint8Array(body), {
+    headers: {
+      'content-type': 'application/vnd.apache.arrow.stream',
+      'content-encoding': 'gzip',
+      etag: `"${tag}"`,
+      'cache-control': 'private, no-cache',
+    },
+  });
+}

@@ -1,0 +1,120 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import { fileKind } from '../mailbox/kinds';
+import { Threads } from '../threads/threads';
+import { type Category, judge } from './categories';
+import { type SignSource, signsOf } from './signs';
+
+const ME = new Set(['secretary@saltmarshlane.example']);
+
+function categoryOf(
+  source: Partial<SignSource>,
+  known: { own?: boolean; written?: boolean; corrected?: Category } = {},
+) {
+  const signs = signsOf(
+    {
+      bulkFields: {},
+      listId: '',
+      authorAddress: 'odile@marchbanks.example',
+      recipients: [{ address: 'secretary@saltmarshlane.example' }],
+      subject: 'Hedge laying',
+      files: [],
+      ...source,
+    },
+    ME,
+  );
+  return judge({
+    signs,
+    own: known.own ?? false,
+    written: known.written ?? false,
+    corrected: known.corrected ?? null,
+  });
+}
+
+test('field values of the forms that the standards give as examples are read as these mean them', () => {
+  // RFC 2369 §3.4, List-Post: a list to write to, and one where posting is not allowed.
+  assert.equal(categoryOf({ bulkFields: { 'list-post': '<mailto:list@host.example>' } }).category, 'lists');
+  const announcements = {
+    'list-post': 'NO (posting not allowed on this list)',
+    'list-unsubscribe': '<mailto:list@host.example?subject=unsubscribe>',
+  };
+  assert.equal(categoryOf({ bulkFields: announcements, listId: 'list.host.example' }).category, 'mailings');
+  // RFC 2919 §3: List-Id alone.
+  assert.equal(categoryOf({ listId: 'list-header.nisto.example' }).category, 'lists');
+  // RFC 8058 §6: a mailing that is left with one click.
+  const oneClick = {
+    'list-unsubscribe':
+      '<mailto:listrequest@host.example?subject=unsubscribe>, <https://host.example/unsubscribe.html/opaque>',
+    'list-unsubscribe-post': 'List-Unsubscribe=One-Click',
+  };
+  assert.deepEqual(categoryOf({ bulkFields: oneClick }), { category: 'mailings', reasons: ['listUnsubscribe'] });
+  // RFC 3834 §5: auto-generated and auto-replied are by a program, no is not.
+  for (const [value, category] of [
+    ['auto-generated', 'machines'],
+    ['auto-replied; owner-email="me@host.example"', 'machines'],
+    ['no', 'letters'],
+    ['No ; why', 'letters'],
+  ] as const)
+    assert.equal(categoryOf({ bulkFields: { 'auto-submitted': value } }).category, category, value);
+  // RFC 3464 §2: the part that makes a report of delivery.
+  const report = [{ type: 'message/delivery-status', name: '' }];
+  assert.equal(categoryOf({ files: report, authorAddress: 'mailer-daemon@host.example' }).category, 'machines');
+  // RFC 6047 §2.4: an invitation.
+  assert.equal(categoryOf({ files: [{ type: 'text/calendar', name: 'invite.ics' }] }).category, 'dates');
+});
+
+test('a record takes a document, the number of a transaction, and a sender of many; a letter shows none of that', () => {
+  const invoice = {
+    authorAddress: 'no-reply@fenwater.example',
+    subject: 'Your invoice INV-20931',
+    files: [{ type: 'application/pdf', name: 'invoice.pdf' }],
+  };
+  assert.deepEqual(categoryOf(invoice), { category: 'records', reasons: ['document', 'reference', 'noReply'] });
+  assert.equal(categoryOf({ ...invoice, files: [] }).category, 'machines');
+  assert.equal(categoryOf({ ...invoice, authorAddress: 'odile@marchbanks.example' }).category, 'letters');
+  assert.deepEqual(categoryOf({}).reasons, ['noSign', 'alone']);
+});
+
+test('weak signs yield where the user writes to that address; what the user says is stronger than any', () => {
+  assert.equal(categoryOf({ bulkFields: { precedence: 'bulk' } }).category, 'mailings');
+  assert.equal(categoryOf({ bulkFields: { precedence: 'bulk' } }, { written: true }).category, 'letters');
+  assert.equal(
+    categoryOf({ bulkFields: { 'auto-submitted': 'auto-generated' } }, { written: true }).category,
+    'machines',
+  );
+  assert.equal(categoryOf({ authorAddress: 'secretary@saltmarshlane.example' }).category, 'own');
+  assert.equal(categoryOf({}, { own: true }).category, 'own');
+  assert.deepEqual(categoryOf({}, { own: true, corrected: 'machines' }), {
+    category: 'machines',
+    reasons: ['corrected'],
+  });
+});
+
+test('a file is told by its type, and by its name where the type says nothing', () => {
+  for (const [type, name, kind] of [
+    ['image/jpeg', '', 'picture'],
+    ['application/octet-stream', 'flight.MOV', 'film'],
+    ['application/pdf', 'x.jpg', 'document'],
+    ['application/vnd.openxmlformats-officedocument.spreadsheetml.sheet', '', 'table'],
+    ['application/vnd.openxmlformats-officedocument.wordprocessingml.document', '', 'document'],
+    ['application/zip', '', 'archive'],
+    ['message/rfc822', '', 'message'],
+    ['text/calendar', '', 'calendar'],
+    ['application/octet-stream', '', 'other'],
+  ] as const)
+    assert.equal(fileKind(type, name), kind, `${type} ${name}`);
+});
+
+test('threads join by the identifiers that messages name (RFC 5256), even through one that is not here', () => {
+  const threads = new Threads();
+  const add = (messageId: string, references: string[] = [], inReplyTo = '') =>
+    threads.add({ messageId, references, inReplyTo });
+  add('<1@x.example>');
+  add('<3@x.example>', ['<1@x.example>', '<2@x.example>']);
+  add('<9@x.example>');
+  add('<4@x.example>', [], '<2@x.example>');
+  add('');
+  add('');
+  add('<8@x.example>', ['<9@x.example>']);
+  assert.deepEqual([...threads.roots()], [0, 0, 2, 0, 4, 5, 2]);
+});

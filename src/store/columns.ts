@@ -1,0 +1,121 @@
+import { buildColumns, type Columns } from '../core/columns/columns';
+import type { Account } from './accounts';
+import { type Database, type Queryable, rows, theRow, transaction } from './database';
+import { foldersOf } from './folders';
+
+/** A state of the index: its version, and which folders it was read with. */
+export interface IndexState {
+  version: number;
+  /** Changes when a folder is named otherwise, comes, or goes. */
+  folders: string;
+}
+
+export interface ColumnsRead {
+  state: IndexState;
+  columns: Columns;
+  /** Ids that went since, in a difference. */
+  gone: number[];
+}
+
+/** The state in which the index is now. */
+export async function indexState(db: Queryable, account: number): Promise<IndexState> {
+  return theRow<IndexState>(
+    db,
+    `select index_version as version,
+       (select left(md5(coalesce(string_agg(id || ' ' || path || ' ' || repeats, E'\\n' order by id), '')), 12)
+        from folder where account = $1 and gone_at is null) as folders
+     from account where id = $1`,
+    [account],
+  );
+}
+
+/** How a column is packed: the octets that PostgreSQL writes of each value, highest first. */
+const PACKED = {
+  id: ['int4send', 'r.id::int'],
+  size: ['float8send', 'r.size::float8'],
+  received: ['float8send', 'floor(extract(epoch from r.received))::float8'],
+  date: ['float8send', 'floor(extract(epoch from coalesce(r.sent, r.received)))::float8'],
+  flags: ['int4send', 'r.flags'],
+  category: ['int4send', 'r.category::int'],
+  kinds: ['int4send', 'r.kinds'],
+  files: ['int4send', 'r.file_count'],
+  attached: ['float8send', 'r.file_bytes::float8'],
+  thread: ['int4send', 'coalesce(r.thread, r.message)::int'],
+  folder: ['int4send', 'r.folder'],
+} as const;
+
+const NAMED = {
+  fromName: 'r.from_name',
+  fromAddress: 'r.from_address',
+  list: 'r.list_id',
+  recipient: `coalesce(r.recipients -> 0 ->> 'address', '')`,
+  keywords: `array_to_string(r.keywords, ' ')`,
+} as const;
+
+/**
+ * Reads the columns, or what changed since a version. PostgreSQL packs each column into one value, in the order of the
+ * ids, so that no row is ever an object here: a sorted subquery feeds its aggregates in its order.
+ */
+export async function readColumns(database: Database, account: Account, since?: number): Promise<ColumnsRead> {
+  return transaction(database, async (client) => {
+    await client.query('set transaction isolation level repeatable read');
+    const state = await indexState(client, account.id);
+    const folders = (await foldersOf(client, account.id)).filter(({ repeats }) => !repeats);
+    const paths = new Map(folders.map(({ id, path }) => [id, path]));
+    const packed = Object.entries(PACKED).map(
+      ([name, [send, value]]) => `string_agg(${send}(${value}), ''::bytea) as "${name}"`,
+    );
+    const named = Object.entries(NAMED).map(([name, value]) => `string_agg(${value}, E'\\n') as "${name}"`);
+    const values = await theRow<Packed>(
+      client,
+      `select ${[...packed, ...named].join(', ')} from (
+        select p.id, p.message, p.size, p.received, p.flags, p.category, p.folder, p.keywords, m.sent, m.kinds, m.file_count, m.file_bytes,
+               m.thread, m.from_name, m.from_address, m.list_id, m.recipients
+        from placement p join message m on m.account = p.account and m.id = p.message
+        where p.account = $1 and p.gone_at is null and p.folder = any($2::int[]) and p.changed > $3
+        order by p.id) r`,
+      [account.id, folders.map(({ id }) => id), since ?? -1],
+    );
+    const gone =
+      since === undefined
+        ? []
+        : await rows<{ id: number }>(
+            client,
+            'select id from placement where account = $1 and changed > $2 and gone_at is not null',
+            [account.id, since],
+          );
+    return { state, columns: columnsOf(values, paths), gone: gone.map(({ id }) => id) };
+  });
+}
+
+/** Octets of the packed columns, texts of the others; null where there is no row. */
+type Packed = Record<keyof typeof PACKED, Buffer | null> & Record<keyof typeof NAMED, string | null>;
+
+function columnsOf(values: Packed, paths: ReadonlyMap<number, string>): Columns {
+  const numbers = Object.fromEntries(
+    Object.entries(PACKED).map(([name, [send]]) => [
+      name,
+      unpacked(values[name as keyof typeof PACKED], send === 'int4send' ? 4 : 8),
+    ]),
+  ) as Record<keyof typeof PACKED, Int32Array | Float64Array>;
+  const { length } = numbers.id;
+  const texts = (name: keyof typeof NAMED) => (length === 0 ? [] : (values[name] ?? '').split('\n'));
+  return buildColumns({
+    numbers,
+    authorName: texts('fromName'),
+    authorAddress: texts('fromAddress'),
+    texts: {
+      folder: Array.from(numbers.folder, (id) => paths.get(id) ?? ''),
+      list: texts('list'),
+      recipient: texts('recipient'),
+      keywords: texts('keywords'),
+    },
+  });
+}
+
+/** Numbers from their octets, highest first. */
+function unpacked(octets: Buffer | null, width: 4 | 8): Int32Array | Float64Array {
+  // Copied, since a view of numbers must begin at a multiple of their width.
+  const copy = Buffer.from(new Uint8Array(octets ?? []).buffer);
+  return width === 4 ? new Int32Array(copy.swap32().buffer) : new Float64Array(copy.swap64().buffer);
+}

@@ -1,0 +1,47 @@
+import { CATEGORIES } from '../src/core/categories/categories';
+import { buildColumns, type Columns } from '../src/core/columns/columns';
+import { Random } from '../stand-in/message/random';
+
+const DAY = 86_400;
+
+/**
+ * Columns of a made-up mailbox with the shape of real ones (common practice, no source): sizes log-normal with a long
+ * tail, senders and folders by rank, ten years that grow.
+ */
+export function sampleColumns(count: number, seed = 1, senders = Math.max(3, Math.round(count / 80))): Columns {
+  const random = new Random(seed);
+  const unit = () => random.next();
+  const ranked = (of: number) => Math.floor(of * unit() ** 3);
+  const normal = () => Math.sqrt(-2 * Math.log(1 - unit())) * Math.cos(2 * Math.PI * unit());
+  const end = Date.UTC(2026, 10, 24) / 1000;
+  const rows = Array.from({ length: count }, (_, row) => {
+    const sender = ranked(senders);
+    const size = Math.round(Math.min(60e6, Math.exp(9.2 + 1.9 * normal())) + 300);
+    const received = Math.floor(end - 3650 * DAY * unit() ** 1.5);
+    const files = size > 60_000 ? 1 + random.below(3) : 0;
+    return { row, sender, size, received, files };
+  });
+  const numbers = <T>(pick: (row: (typeof rows)[number]) => T) => rows.map(pick);
+  return buildColumns({
+    numbers: {
+      id: numbers(({ row }) => row * 2 + 1),
+      size: numbers(({ size }) => size),
+      received: numbers(({ received }) => received),
+      date: numbers(({ received }) => received - random.below(3 * DAY)),
+      flags: numbers(() => random.below(8)),
+      category: numbers(({ sender }) => sender % CATEGORIES.length),
+      kinds: numbers(({ files }) => (files === 0 ? 0 : 1 << random.below(9))),
+      files: numbers(({ files }) => files),
+      attached: numbers(({ files, size }) => (files === 0 ? 0 : size - 2_000)),
+      thread: numbers(() => random.below(count)),
+    },
+    authorName: numbers(({ sender }) => `Sender ${sender}`),
+    authorAddress: numbers(({ sender }) => `post${sender}@house${sender % 97}.example`),
+    texts: {
+      folder: numbers(() => `Folder ${ranked(40)}`),
+      list: numbers(({ sender }) => (sender % 9 === 0 ? `list${sender}.example` : '')),
+      recipient: numbers(() => 'secretary@saltmarshlane.example'),
+      keywords: numbers(() => (random.below(30) === 0 ? '$Forwarded' : '')),
+    },
+  });
+}
