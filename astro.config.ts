@@ -12,6 +12,7 @@ export default defineConfig({
   devToolbar: { enabled: false },
   vite: {
     plugins: [tailwindcss()],
+    worker: { format: 'es' },
     // A policy that allows own code only allows no inlined script or font.
     build: { assetsInlineLimit: 0 },
   },

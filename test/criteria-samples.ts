@@ -60,7 +60,7 @@ const VALUES: Record<Value['type'], fc.Arbitrary<Value>> = { octets, count: coun
 /** Texts that the mail server is asked for in tests, so that they have been asked before. */
 export const SERVER_TEXTS = ['marsh', 'Jördis', 'swarm'];
 
-function valueOf(field: Field): fc.Arbitrary<Value> {
+function valueFor(field: Field): fc.Arbitrary<Value> {
   const named = field === 'text' ? SERVER_TEXTS : field === 'keyword' ? KEYWORDS : WORDS_OF[field];
   if (named) return fc.constantFrom(...named).map((text) => ({ type: 'text' as const, text }));
   return VALUES[FIELDS[field]];
@@ -75,7 +75,7 @@ export const testsOf = (fields: readonly Field[]) =>
       kind: fc.constant('test' as const),
       field: fc.constant(field),
       op: fc.constantFrom(...operatorsOf(field)),
-      value: valueOf(field),
+      value: valueFor(field),
     }),
   );
 const flags = plain({ kind: fc.constant('flag' as const), name: fc.constantFrom(...FLAG_TESTS) });

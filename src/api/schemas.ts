@@ -50,11 +50,19 @@ const timeZone = v.pipe(
   }, 'the IANA name of a time zone'),
 );
 
+const share = v.pipe(v.number(), v.minValue(0.01), v.maxValue(1));
+const Thresholds = v.strictObject({
+  warning: v.optional(share),
+  sending: v.optional(share),
+  receiving: v.optional(share),
+});
+
 export const SettingsChange = v.strictObject({
   target: v.optional(Target),
   limit: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1)))),
   trashFolder: v.optional(v.nullable(v.pipe(v.string(), v.minLength(1)))),
   trashDays: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(3_650)))),
+  thresholds: v.optional(Thresholds),
   timeZone: v.optional(timeZone),
   units: v.optional(v.picklist(['binary', 'decimal'])),
 });
@@ -64,6 +72,7 @@ export const Settings = v.object({
   limit: v.nullable(v.number()),
   trashFolder: v.nullable(v.string()),
   trashDays: v.nullable(v.number()),
+  thresholds: Thresholds,
   timeZone: v.string(),
   units: v.picklist(['binary', 'decimal']),
 });
@@ -108,6 +117,8 @@ export const Level = v.object({
   after: count,
   other: count,
   difference: v.number(),
+  /** The sum with each message counted once; where the server counts less than all copies together. */
+  once: v.optional(count),
   folders: v.array(
     v.object({
       path: v.string(),

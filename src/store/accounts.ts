@@ -24,6 +24,8 @@ export interface Settings {
   trashFolder: string | null;
   /** Days after which the server drops what lies in the trash, as the user states it. */
   trashDays: number | null;
+  /** Shares of the limit at which the host warns, and stops sending or receiving, as the user states them. */
+  thresholds: { warning?: number; sending?: number; receiving?: number };
   /** IANA name. */
   timeZone: string;
   units: UnitSystem;
@@ -34,6 +36,7 @@ const DEFAULTS: Settings = {
   limit: null,
   trashFolder: null,
   trashDays: null,
+  thresholds: {},
   timeZone: 'UTC',
   units: 'binary',
 };

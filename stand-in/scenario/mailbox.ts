@@ -424,6 +424,9 @@ class Writer {
             octets: Math.round(random.spread(210_000, 0.6)),
           }
         : undefined;
+      // A draw of its own, so that the rest of the mailbox stays as it is.
+      const invites = new Random(seedOf(threadSeed, 41)).chance(0.15);
+      const meeting = { name: 'meeting.ics', type: 'text/calendar', seed: threadSeed, octets: 1_400 };
       let date = this.when(random);
       let said: TextSegment[] = [];
       const references: string[] = [];
@@ -448,7 +451,10 @@ class Writer {
             messageId,
             references: [...references],
             text,
-            files: plan && (n === 0 || random.chance(0.3)) ? [plan] : [],
+            files: [
+              ...(plan && (n === 0 || random.chance(0.3)) ? [plan] : []),
+              ...(invites && n === 0 ? [meeting] : []),
+            ],
           },
           { seen: 0.98, answered: 0.3, flagged: 0.02 },
         );

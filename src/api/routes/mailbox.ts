@@ -9,7 +9,7 @@ import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf } from '../../store/folders';
 import { enqueue } from '../../store/jobs';
-import { accountLevel } from '../../store/level';
+import { accountLevel, bytesCountedOnce } from '../../store/level';
 import { amountOf, type Cursor, idsBySubject, messageById, messagesById, pageOfMessages } from '../../store/messages';
 import { lastScan, openScan, type Scan, scanById } from '../../store/scans';
 import { readyCriteria } from '../criteria';
@@ -95,8 +95,11 @@ export const showLevel = route({
   async handle({ environment, account }) {
     const { reading, readings, planAndTrash: _, ...level } = await accountLevel(environment.database, account);
     const { target } = account.settings;
+    // Only where the server counts less than all copies together does it help to know.
+    const once = level.difference < 0 ? { once: await bytesCountedOnce(environment.database, account.id) } : {};
     return {
       ...level,
+      ...once,
       ...(reading?.messageLimit != null
         ? { messageLimit: reading.messageLimit, messagesUsed: reading.messages ?? 0 }
         : {}),

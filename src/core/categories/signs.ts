@@ -15,8 +15,8 @@ export interface SignSource {
 const NO_REPLY =
   /^(no|not|donot|do-not|do_not|nicht)[-_.]?(reply|answer|response|antworten)|^(mailer-daemon|postmaster|bounces?|notifications?|alerts?)\b/;
 
-/** The number of an order, invoice or ticket, in no particular language: `#4711`, `No. 2024-113`, `INV-20931`. */
-const REFERENCE = /(?:#|№|\bn[or]\.?)\s*\d{3,}|\b\p{Lu}{1,5}[-/]?\d{4,}\b|\b\d{4}[-/]\d{3,}\b/iu;
+/** The number of an order, invoice or ticket, in no particular language: `#4711`, `No. 2024-113`, `INV-2093`, `43211`. */
+const REFERENCE = /(?:#|№|\bn[or]\.?)\s*\d{3,}|\b\p{L}{1,5}[-/]?\d{4,}\b|\b\d{4}[-/]\d{3,}\b|\b\d{5,}\b/iu;
 const DOCUMENT = /^application\/(pdf|.*(word|opendocument|excel|spreadsheet).*)$|^text\/(csv|xml)$|^application\/xml$/;
 
 /**

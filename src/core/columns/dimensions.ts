@@ -41,7 +41,7 @@ export function allOf(of: Criteria[]): Criteria {
 }
 
 /** The one dimension of all tests of a condition; the rest where they are of several. */
-function dimensionOf(condition: Criteria): Dimension {
+export function dimensionOf(condition: Criteria): Dimension {
   switch (condition.kind) {
     case 'test':
       return OF_FIELD[condition.field] ?? 'rest';

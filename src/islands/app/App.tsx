@@ -3,6 +3,7 @@ import { lazy, Suspense, useEffect, useState } from 'react';
 import { AccountProvider } from '../../ui/api/account';
 import { ApiProblem, call } from '../../ui/api/call';
 import type { AccountBrief, Settings } from '../../ui/api/types';
+import { ColumnsProvider } from '../../ui/columns/provider';
 import { Mark } from '../../ui/Mark';
 import { PlanStrip } from '../../ui/plan/PlanStrip';
 import { useRoute } from '../../ui/route';
@@ -48,7 +49,9 @@ export function App() {
   if (!account || !settings.data) return <Loading />;
   return (
     <AccountProvider account={account} settings={settings.data}>
-      <Frame locked={account.state === 'locked'} />
+      <ColumnsProvider>
+        <Frame locked={account.state === 'locked'} />
+      </ColumnsProvider>
     </AccountProvider>
   );
 }

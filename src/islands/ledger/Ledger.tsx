@@ -1,5 +1,6 @@
 import { useAccount, useChange, useFigures, useLevel, useRuns } from '../../ui/api/account';
 import type { Run } from '../../ui/api/types';
+import { Readings } from '../../ui/charts/Readings';
 import { Heads } from '../../ui/Heads';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
@@ -7,7 +8,6 @@ import { count, percent } from '../../ui/text/format';
 import { Going } from './Going';
 import { NoRoom } from './NoRoom';
 import { outcomeOf } from './outcome';
-import { Readings } from './Readings';
 
 /** The lasting record: what was asked, what the server confirmed, what was won back, what was left and why. */
 export default function Ledger() {

@@ -1,9 +1,10 @@
+import { DropdownMenu } from 'radix-ui';
 import { useMemo, useState } from 'react';
 import { printText } from '../../core/criteria/print';
 import { type FolderNode, folderTree } from '../../core/mailbox/folders';
 import { fittingUnit } from '../../core/units';
-import { useFigures } from '../../ui/api/account';
-import type { FolderLevel, Level } from '../../ui/api/types';
+import { useChange, useFigures } from '../../ui/api/account';
+import type { FolderLevel, Level, Lot } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
 import { Link } from '../../ui/route';
 import { text } from '../../ui/text';
@@ -40,6 +41,12 @@ export function FolderTable({ level }: { level: Level }) {
   const largest = Math.max(1, ...rows.map(({ bytes }) => bytes));
   const unit = fittingUnit(largest, units);
   const trash = counted.find(({ role }) => role === 'trash')?.path;
+  const take = useChange<string, Lot>(
+    () => '/lots',
+    'POST',
+    (where) => ({ where }),
+    ['lots', 'level'],
+  );
   const head = (key: Order, label: string, number = true) => (
     <th
       scope="col"
@@ -66,7 +73,8 @@ export function FolderTable({ level }: { level: Level }) {
             {head('messages', text.level.count)}
             {head('own', text.level.own)}
             {head('total', text.level.total)}
-            <td className="w-1/3" />
+            <td />
+            <td className="w-1/4" />
           </tr>
         </thead>
         <tbody>
@@ -88,6 +96,9 @@ export function FolderTable({ level }: { level: Level }) {
               <td className="number">{count(node.folder?.messages ?? 0)}</td>
               <td className="number text-ink-2">{octetsIn(node.folder?.bytes ?? 0, unit)}</td>
               <td className="number">{octetsIn(node.bytes, unit)}</td>
+              <td className="w-6">
+                {node.path !== trash && node.messages > 0 && <Take node={node} take={take.mutate} />}
+              </td>
               <td>
                 <Bar
                   share={node.bytes / largest}
@@ -104,11 +115,47 @@ export function FolderTable({ level }: { level: Level }) {
               <td className="number">{count(view.messages)}</td>
               <td className="number">{octetsIn(view.bytes, unit)}</td>
               <td className="number">–</td>
+              <td />
               <td className="note">{text.level.repeats}</td>
             </tr>
           ))}
         </tbody>
       </table>
+      {take.data && (
+        <p role="status" className="note mt-2">
+          {text.level.taken(take.data.label)}
+        </p>
+      )}
+      {take.error && (
+        <p role="alert" className="mt-2 text-go">
+          {take.error.message}
+        </p>
+      )}
     </section>
+  );
+}
+
+/** Takes a folder whole into the plan, with its subfolders or without. */
+function Take({ node, take }: { node: Node; take(where: string): void }) {
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="px-1.5 text-ink-2" aria-label={text.level.take(node.path)}>
+        +
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content align="end" className="card z-20 grid gap-1 p-2">
+          {(node.folder?.messages ?? 0) > 0 && (
+            <DropdownMenu.Item className="menu-item" onSelect={() => take(`folder = ${printText(node.path)}`)}>
+              {text.level.takeAlone}
+            </DropdownMenu.Item>
+          )}
+          {node.children.length > 0 && (
+            <DropdownMenu.Item className="menu-item" onSelect={() => take(`under = ${printText(node.path)}`)}>
+              {text.level.takeAll}
+            </DropdownMenu.Item>
+          )}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   );
 }

@@ -1,10 +1,18 @@
+import { useState } from 'react';
+import { OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel, useScan } from '../../ui/api/account';
 import type { Level as LevelData, Settings } from '../../ui/api/types';
+import { Readings } from '../../ui/charts/Readings';
+import { useMeasured } from '../../ui/columns/useMeasured';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
+import { Curve } from './Curve';
 import { FolderTable } from './FolderTable';
 import { LimitForm } from './LimitForm';
+import { MadeOf } from './MadeOf';
+import { Matrix } from './Matrix';
+import { Ways } from './Ways';
 
 /** How full it is, of what, and where. */
 export default function Level() {
@@ -16,10 +24,38 @@ export default function Level() {
       <h1 className="sr-only">{text.places.level}</h1>
       <Summary level={level.data} />
       {level.data.limit === null && <LimitForm />}
-      <FolderTable level={level.data} />
+      <Whole level={level.data} />
     </>
   );
 }
+
+/** Where the space is and what it would take; what is computed from the columns follows when they are there. */
+function Whole({ level }: { level: LevelData }) {
+  const { data: measured, error } = useMeasured(level);
+  return (
+    <>
+      <div className="grid items-start gap-[14px] xl:grid-cols-2">
+        <FolderTable level={level} />
+        <div className="grid gap-[14px]">
+          {error && (
+            <p role="alert" className="card text-go">
+              {error.message}
+            </p>
+          )}
+          {measured && <Matrix measured={measured} />}
+          {measured && <Curve measured={measured} />}
+          {measured && <MadeOf measured={measured} />}
+          {!measured && !error && <Loading />}
+        </div>
+      </div>
+      {measured && <Ways level={level} measured={measured} />}
+      {level.readings.length > 1 && <Readings title={text.level.history} />}
+    </>
+  );
+}
+
+/** RFC 9208 §5.1 counts STORAGE in units of 1024 octets, so a figure may be one such unit off. */
+const QUOTA_UNIT = 1024;
 
 function Summary({ level }: { level: LevelData }) {
   const { octets } = useFigures();
@@ -29,8 +65,10 @@ function Summary({ level }: { level: LevelData }) {
     level.usedBy === 'counted'
       ? text.level.countedNote
       : level.difference < 0
-        ? text.level.lessNote(octets(-level.difference))
-        : level.other > 1024
+        ? level.once !== undefined && Math.abs(level.used - level.once) <= QUOTA_UNIT
+          ? text.level.once(octets(level.once))
+          : text.level.lessNote(octets(-level.difference))
+        : level.other > QUOTA_UNIT
           ? text.level.otherNote(octets(level.used), octets(counted))
           : text.level.equalNote;
   const messages = text.messages(level.mail.messages, count(level.mail.messages));
@@ -63,18 +101,33 @@ function Figure({ name, value, note }: { name: string; value: string; note: stri
   );
 }
 
+const KINDS = ['share', 'bytes', 'messages'] as const;
+type Kind = (typeof KINDS)[number];
+
+/** The target: a share of the limit, octets, or a number of messages where the host limits that. */
 function TargetFigure({ level }: { level: LevelData }) {
   const { settings } = useAccount();
+  const { target, units } = settings;
+  const unit = units === 'binary' ? 'GiB' : 'GB';
+  const [kind, setKind] = useState<Kind>('share' in target ? 'share' : 'bytes' in target ? 'bytes' : 'messages');
   const save = useChange<Settings['target']>(
     () => '/settings',
     'PATCH',
-    (target) => ({ target }),
+    (changed) => ({ target: changed }),
     ['level', 'settings'],
   );
-  const share =
-    'share' in settings.target
-      ? Math.round(settings.target.share * 100)
-      : Math.round(((level.targetBytes ?? 0) / (level.limit || 1)) * 100);
+  const usedMessages = level.messagesUsed ?? level.mail.messages + level.trash.messages;
+  const shown = {
+    share: Math.round(((level.targetBytes ?? 0) / (level.limit || 1)) * 100),
+    bytes: Number(((level.targetBytes ?? level.used) / OCTETS_IN[unit]).toFixed(2)),
+    messages: 'messages' in target ? target.messages : usedMessages,
+  }[kind];
+  const targetOf = (number: number): Settings['target'] =>
+    kind === 'share'
+      ? { share: Math.min(1, number / 100) }
+      : kind === 'bytes'
+        ? { bytes: Math.round(number * OCTETS_IN[unit]) }
+        : { messages: Math.round(number) };
   return (
     <div>
       <label htmlFor="level-target" className="block text-ink-2">
@@ -83,26 +136,46 @@ function TargetFigure({ level }: { level: LevelData }) {
       <span className="figure flex items-baseline gap-1">
         <input
           id="level-target"
-          key={share}
+          key={`${kind} ${shown}`}
           type="number"
-          min={1}
-          max={100}
-          defaultValue={share}
-          className="field plain-number w-12 px-1 py-0 text-right"
+          min={kind === 'share' ? 1 : 0}
+          step={kind === 'bytes' ? 0.01 : 1}
+          {...(kind === 'share' ? { max: 100 } : {})}
+          defaultValue={shown}
+          className="field plain-number w-20 px-1 py-0 text-right"
           onBlur={(event) =>
             event.target.value &&
-            Number(event.target.value) !== share &&
-            save.mutate({ share: Number(event.target.value) / 100 })
+            Number(event.target.value) !== shown &&
+            save.mutate(targetOf(Number(event.target.value)))
           }
           onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
         />
-        {text.level.percent}
+        <select
+          aria-label={text.level.targetKind}
+          className="field px-1 py-0.5 text-[13px] font-normal"
+          value={kind}
+          onChange={(event) => setKind(event.target.value as Kind)}
+        >
+          <option value="share">{text.level.percent}</option>
+          <option value="bytes">{unit}</option>
+          <option value="messages">{text.level.targetMessages}</option>
+        </select>
       </span>
       <p className="note">
-        {level.limit !== null && `${percent(level.used / level.limit)} → `}
+        {level.limit !== null && kind === 'share' && `${percent(level.used / level.limit)} → `}
         {text.level.targetNote}
       </p>
+      <Thresholds thresholds={settings.thresholds} />
       {save.error && <p className="text-go">{save.error.message}</p>}
     </div>
   );
+}
+
+/** The host's own lines, where the user stated them. */
+function Thresholds({ thresholds }: { thresholds: Settings['thresholds'] }) {
+  const said = (['warning', 'sending', 'receiving'] as const).flatMap((name) => {
+    const share = thresholds[name];
+    return share === undefined ? [] : [text.level.thresholdAt(text.level.thresholds[name], percent(share))];
+  });
+  return said.length > 0 ? <p className="note">{said.join('; ')}</p> : null;
 }

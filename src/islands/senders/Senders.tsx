@@ -9,13 +9,15 @@ import type { Sender } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
 import { type Column, Grid, LengthHead, markColumn } from '../../ui/grid/Grid';
-import { isMarked, type Marking, nothing } from '../../ui/grid/marking';
+import { isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
 import { go, Link, type Route, useRoute, withState } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
 
 type By = 'domain' | 'address';
+
+const keyOfSender = ({ key }: Sender) => key;
 
 /** Criteria that mean one sender under the criteria of the view; undefined for messages that have no sender. */
 function criteriaOfSender(by: By, key: string, where: string): string | undefined {
@@ -257,11 +259,11 @@ function Ranking({ where, by, order }: { where: string; by: By; order: string })
         <Grid
           label={text.senders.label}
           columns={columns}
-          rows={rows}
+          count={rows.length}
           total={total}
-          keyOf={(sender: Sender) => sender.key}
-          marking={marking}
-          onMark={setMarking}
+          rowAt={(index) => rows[index]}
+          keyOf={keyOfSender}
+          marks={keyMarks(rows, keyOfSender, marking, setMarking)}
           onEnd={more}
           onOpen={(sender) => setOpened(sender)}
           onDelete={() => void addMarked()}

@@ -5,6 +5,8 @@ import type { Settings } from '../../ui/api/types';
 import { Sheet } from '../../ui/Sheet';
 import { text } from '../../ui/text';
 
+const THRESHOLDS = ['warning', 'sending', 'receiving'] as const;
+
 const ZONES = Intl.supportedValuesOf('timeZone');
 
 /** What the user chooses for the account. */
@@ -36,6 +38,12 @@ function Form({ onDone }: { onDone(): void }) {
       trashFolder: `${form.get('trashFolder')}` || null,
       trashDays: number('trashDays'),
       limit: limit === null ? null : Math.round(limit * OCTETS_IN.MiB),
+      thresholds: Object.fromEntries(
+        THRESHOLDS.flatMap((name) => {
+          const percent = number(name);
+          return percent === null ? [] : [[name, percent / 100]];
+        }),
+      ),
     };
     const share = number('target');
     if (share !== null) changes.target = { share: share / 100 };
@@ -57,6 +65,19 @@ function Form({ onDone }: { onDone(): void }) {
           className="field"
         />
       </Line>
+      {THRESHOLDS.map((name) => (
+        <Line key={name} label={text.settings[name]} name={name}>
+          <input
+            id={name}
+            name={name}
+            type="number"
+            min={1}
+            max={100}
+            defaultValue={settings.thresholds[name] === undefined ? '' : Math.round(settings.thresholds[name] * 100)}
+            className="field"
+          />
+        </Line>
+      ))}
       <Line label={text.settings.units} name="units">
         <select id="units" name="units" defaultValue={settings.units} className="field">
           <option value="binary">{text.settings.binary}</option>

@@ -4,7 +4,7 @@ import { useChange, useFigures, useLevel } from '../../ui/api/account';
 import type { Amount, Message, Run } from '../../ui/api/types';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
 import { type Column, Grid } from '../../ui/grid/Grid';
-import { everything, isEmpty, isMarked, type Marking, nothing } from '../../ui/grid/marking';
+import { everything, isEmpty, isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
 import { messageColumns } from '../../ui/messages/columns';
 import { Look } from '../../ui/messages/Look';
 import { markedAmount } from '../../ui/messages/marked';
@@ -19,6 +19,8 @@ type RunRequest = { action: 'purge' | 'restore'; expect: Amount; to?: string } &
   | { where: string }
   | { ids: number[] }
 );
+
+const idOf = ({ id }: Message) => id;
 
 function useRun() {
   return useChange<RunRequest, Run>(
@@ -200,11 +202,11 @@ function Contents({ where }: { where: string }) {
       <Grid
         label={text.trash.label}
         columns={columns}
-        rows={rows}
+        count={rows.length}
         total={total.messages}
-        keyOf={(message: Message) => message.id}
-        marking={marking}
-        onMark={setMarking}
+        rowAt={(index) => rows[index]}
+        keyOf={idOf}
+        marks={keyMarks(rows, idOf, marking, setMarking)}
         ordered={{
           ...order,
           change: (by) =>
@@ -215,7 +217,11 @@ function Contents({ where }: { where: string }) {
         onDelete={() => undefined}
         empty={where === '' ? text.trash.empty : text.sift.nothing}
       />
-      <Look message={looked} onClose={() => setLooked(undefined)} />
+      <Look
+        id={looked?.id}
+        title={looked && (looked.subject || text.sift.noSubject)}
+        onClose={() => setLooked(undefined)}
+      />
     </section>
   );
 }

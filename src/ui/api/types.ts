@@ -1,3 +1,5 @@
+import type { Category } from '../../core/categories/categories';
+
 /** What the API gives, as docs/api.md and the OpenAPI document describe it. */
 export interface Amount {
   messages: number;
@@ -11,6 +13,8 @@ export interface Settings {
   limit: number | null;
   trashFolder: string | null;
   trashDays: number | null;
+  /** Shares of the limit at which the host warns, and stops sending or receiving. */
+  thresholds: { warning?: number; sending?: number; receiving?: number };
   timeZone: string;
   units: 'binary' | 'decimal';
 }
@@ -43,6 +47,7 @@ export interface Level {
   after: number;
   other: number;
   difference: number;
+  once?: number;
   folders: FolderLevel[];
   readings: { at: string; used: number }[];
   at: string;
@@ -68,6 +73,8 @@ export interface Message {
   received: string;
   size: number;
   flags: string[];
+  keywords: string[];
+  category: Category;
   files: { name: string; type: string; size: number }[];
   flaws: string[];
   origin: string | null;
@@ -76,6 +83,7 @@ export interface Message {
 
 export interface MessageDetails extends Message {
   to: { name: string; address: string }[];
+  reasons: string[];
   header: string | null;
 }
 

@@ -1,7 +1,7 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { type KeyboardEvent, type MouseEvent, type ReactNode, useEffect, useId, useRef, useState } from 'react';
 import { text } from '../text';
-import { everything, isMarked, type Marking, nothing, withMarks } from './marking';
+import type { Marks } from './marking';
 
 export interface Column<Row> {
   key: string;
@@ -16,19 +16,23 @@ export interface Column<Row> {
   order?: string;
 }
 
-interface GridProps<Row, K> {
+interface GridProps<Row> {
   label: string;
   columns: Column<Row>[];
-  rows: readonly Row[];
+  /** Rows that can be scrolled to. */
+  count: number;
   /** Of all that match, loaded or not. */
   total: number;
-  keyOf(row: Row): K;
-  marking: Marking<K>;
-  onMark(marking: Marking<K>): void;
+  /** Undefined where it is still on its way. */
+  rowAt(index: number): Row | undefined;
+  keyOf(row: Row): string | number;
+  marks: Marks<Row>;
   /** What the rows are ordered by, and how to change it. */
   ordered?: { by: string; descends: boolean; change(by: string): void };
   /** Called when the end of what is loaded comes into view. */
-  onEnd(): void;
+  onEnd?(): void;
+  /** Called with the first and last row in view. */
+  onView?(first: number, last: number): void;
   onOpen(row: Row): void;
   onDelete(): void;
   empty: ReactNode;
@@ -38,41 +42,42 @@ const ROW_HEIGHT = 25;
 
 /**
  * A list of any length: only the rows in view are in the page, which is why it is a grid by role and no table. Keys are those of the platform: arrows, Home and End
- * move, Shift extends, Space marks, Ctrl or Cmd+A marks everything that matches, Enter opens, Delete goes to the plan.
+ * move, Shift extends, Space marks, Ctrl or Cmd+A marks everything that matches, Enter opens, Delete goes to the plan. By
+ * touch a tap marks, and a long press extends to there.
  */
-export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
-  const { label, columns, rows, total, keyOf, marking, onMark, ordered, onEnd, onOpen, onDelete, empty } = props;
+export function Grid<Row>(props: GridProps<Row>) {
+  const { label, columns, count, total, rowAt, keyOf, marks, ordered, onEnd, onView, onOpen, onDelete, empty } = props;
   const scroller = useRef<HTMLDivElement>(null);
   const [cursor, setCursor] = useState(0);
   const anchor = useRef(0);
   const id = useId();
   const virtual = useVirtualizer({
-    count: rows.length,
+    count,
     getScrollElement: () => scroller.current,
     estimateSize: () => ROW_HEIGHT,
     overscan: 12,
     scrollPaddingStart: ROW_HEIGHT,
   });
   const shown = virtual.getVirtualItems();
+  const firstShown = shown[0]?.index ?? 0;
   const lastShown = shown.at(-1)?.index ?? 0;
   useEffect(() => {
-    if (rows.length > 0 && rows.length < total && lastShown >= rows.length - 40) onEnd();
-  }, [rows.length, total, lastShown, onEnd]);
+    if (count > 0 && count < total && lastShown >= count - 40) onEnd?.();
+  }, [count, total, lastShown, onEnd]);
+  useEffect(() => onView?.(firstShown, lastShown), [firstShown, lastShown, onView]);
+  useEffect(() => setCursor((at) => Math.max(0, Math.min(at, count - 1))), [count]);
 
-  const keysBetween = (one: number, other: number) =>
-    rows.slice(Math.min(one, other), Math.max(one, other) + 1).map(keyOf);
   const moveTo = (index: number, extend: boolean) => {
-    const to = Math.max(0, Math.min(rows.length - 1, index));
-    if (extend) onMark(withMarks(marking, keysBetween(anchor.current, to), true));
+    const to = Math.max(0, Math.min(count - 1, index));
+    if (extend) marks.range(Math.min(anchor.current, to), Math.max(anchor.current, to), true);
     else anchor.current = to;
     setCursor(to);
     virtual.scrollToIndex(to);
   };
   const toggle = (index: number) => {
-    const row = rows[index];
+    const row = rowAt(index);
     if (row === undefined) return;
-    const key = keyOf(row);
-    onMark(withMarks(marking, [key], !isMarked(marking, key)));
+    marks.range(index, index, !marks.has(row));
     anchor.current = index;
     setCursor(index);
   };
@@ -84,15 +89,15 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
       ArrowUp: -1,
       PageDown: pageRows(),
       PageUp: -pageRows(),
-      Home: -rows.length,
-      End: rows.length,
+      Home: -count,
+      End: count,
     };
     const step = steps[event.key];
-    const row = rows[cursor];
+    const row = rowAt(cursor);
     if (step !== undefined) moveTo(cursor + step, event.shiftKey);
     else if (event.key === ' ') toggle(cursor);
-    else if (event.key === 'a' && (event.ctrlKey || event.metaKey)) onMark(everything());
-    else if (event.key === 'Escape') onMark(nothing());
+    else if (event.key === 'a' && (event.ctrlKey || event.metaKey)) marks.all();
+    else if (event.key === 'Escape') marks.none();
     else if (event.key === 'Enter' && row !== undefined) onOpen(row);
     else if (event.key === 'Delete') onDelete();
     else return;
@@ -119,7 +124,7 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
       aria-multiselectable="true"
       tabIndex={0}
       onKeyDown={onKeyDown}
-      aria-activedescendant={rows.length > 0 ? `${id}-${cursor}` : undefined}
+      aria-activedescendant={count > 0 ? `${id}-${cursor}` : undefined}
       className="min-h-24 flex-1 overflow-y-auto"
       style={template as React.CSSProperties}
     >
@@ -132,7 +137,7 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
           <Head key={column.key} column={column} ordered={ordered} />
         ))}
       </div>
-      {rows.length === 0 ? (
+      {count === 0 ? (
         <div role="row">
           <div role="gridcell" className="py-6 text-ink-2">
             {empty}
@@ -141,17 +146,22 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
       ) : (
         <div role="presentation" style={{ height: virtual.getTotalSize(), position: 'relative' }}>
           {shown.map(({ index, start }) => {
-            const row = rows[index] as Row;
-            const marked = isMarked(marking, keyOf(row));
+            const row = rowAt(index);
+            const marked = row !== undefined && marks.has(row);
             return (
               <div
-                key={keyOf(row)}
+                key={row === undefined ? `at ${index}` : keyOf(row)}
                 id={`${id}-${index}`}
                 role="row"
                 aria-rowindex={index + 2}
                 aria-selected={marked}
                 onClick={(event) => onRowClick(index, event)}
-                onDoubleClick={() => onOpen(row)}
+                onDoubleClick={() => row !== undefined && onOpen(row)}
+                onContextMenu={(event) => {
+                  if ((event.nativeEvent as PointerEvent).pointerType !== 'touch') return;
+                  event.preventDefault();
+                  moveTo(index, true);
+                }}
                 className={`tracks absolute inset-x-0 cursor-default border-b border-hair select-none ${marked ? 'bg-tint' : ''} ${index === cursor ? 'cursor-row' : ''}`}
                 style={{ height: ROW_HEIGHT, transform: `translateY(${start}px)` }}
               >
@@ -161,7 +171,7 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
                     role="gridcell"
                     className={`truncate ${column.align === 'right' ? 'text-right' : ''} ${column.minor ? 'minor' : ''}`}
                   >
-                    {column.key === 'mark' ? <MarkBox marked={marked} /> : column.cell(row)}
+                    {column.key === 'mark' ? <MarkBox marked={marked} /> : row === undefined ? '…' : column.cell(row)}
                   </div>
                 ))}
               </div>
@@ -173,7 +183,7 @@ export function Grid<Row, K extends string | number>(props: GridProps<Row, K>) {
   );
 }
 
-function Head<Row>({ column, ordered }: { column: Column<Row>; ordered: GridProps<Row, string>['ordered'] }) {
+function Head<Row>({ column, ordered }: { column: Column<Row>; ordered: GridProps<Row>['ordered'] }) {
   const { key, head, align, minor, order } = column;
   const active = ordered !== undefined && order === ordered.by;
   const sort = active ? (ordered.descends ? 'descending' : 'ascending') : undefined;

@@ -19,3 +19,27 @@ export function withMarks<K>(marking: Marking<K>, keys: Iterable<K>, marked: boo
 export function isEmpty<K>(marking: Marking<K>): boolean {
   return marking.kind === 'some' && marking.keys.size === 0;
 }
+
+/** The marks of a list, as a grid shows and changes them. */
+export interface Marks<Row> {
+  has(row: Row): boolean;
+  /** Marks or unmarks the rows from one place to another, both inside. */
+  range(first: number, last: number, on: boolean): void;
+  all(): void;
+  none(): void;
+}
+
+/** Marks that are kept by the keys of rows that are loaded. */
+export function keyMarks<Row, K>(
+  rows: readonly Row[],
+  keyOf: (row: Row) => K,
+  marking: Marking<K>,
+  onMark: (marking: Marking<K>) => void,
+): Marks<Row> {
+  return {
+    has: (row) => isMarked(marking, keyOf(row)),
+    range: (first, last, on) => onMark(withMarks(marking, rows.slice(first, last + 1).map(keyOf), on)),
+    all: () => onMark(everything()),
+    none: () => onMark(nothing()),
+  };
+}

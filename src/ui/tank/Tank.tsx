@@ -2,8 +2,9 @@ import { type KeyboardEvent, type PointerEvent, type ReactNode, useRef, useState
 import { fittingUnit, OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../api/account';
 import type { Level, Target } from '../api/types';
+import { mustGo } from '../level/need';
 import { text } from '../text';
-import { octetsIn, percent } from '../text/format';
+import { count, octetsIn, percent } from '../text/format';
 import { type Segments, segmentsOf } from './segments';
 
 /** The level as a vessel, at the edge of every view: how full, what must go, how far the plan comes. */
@@ -22,7 +23,8 @@ function Filling({ level }: { level: Level }) {
   const segments = segmentsOf(level);
   const unit = fittingUnit(segments.full, units);
   const share = level.limit ? level.used / level.limit : null;
-  const mustGo = level.targetBytes === null ? null : level.used - level.targetBytes;
+  const need = mustGo(level);
+  const amount = need && ('bytes' in need ? need.bytes : need.messages);
   return (
     <>
       <div className="tank-head">
@@ -32,7 +34,11 @@ function Filling({ level }: { level: Level }) {
           {level.usedBy === 'server' ? text.tank.serverSays(time(level.at)) : text.tank.weCounted}
         </p>
         <p className="mt-1 font-semibold">
-          {mustGo === null ? text.tank.noTarget : mustGo > 0 ? text.tank.mustGo(octets(mustGo)) : text.tank.reached}
+          {need === null || amount === null
+            ? text.tank.noTarget
+            : amount > 0
+              ? text.tank.mustGo('bytes' in need ? octets(amount) : text.messages(amount, count(amount)))
+              : text.tank.reached}
         </p>
       </div>
       <Vessel level={level} segments={segments} />
@@ -56,8 +62,12 @@ function Legend({ swatch, name, value }: { swatch: string; name: string; value: 
   );
 }
 
+/** The host's own lines, where the user stated them. */
+const THRESHOLDS = ['warning', 'sending', 'receiving'] as const;
+
 function Vessel({ level, segments }: { level: Level; segments: Segments }) {
   const { units } = useFigures();
+  const { settings } = useAccount();
   const { full } = segments;
   const unit = fittingUnit(full, units);
   const step = scaleStep(full / OCTETS_IN[unit]);
@@ -106,6 +116,22 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
           <span>{text.tank.after(share(level.after))}</span>
         </div>
       )}
+      {level.limit !== null &&
+        THRESHOLDS.flatMap((name) => {
+          const line = settings.thresholds[name];
+          if (line === undefined) return [];
+          const said = text.level.thresholdAt(text.level.thresholds[name], percent(line));
+          return [
+            <div
+              key={name}
+              role="img"
+              aria-label={said}
+              title={said}
+              className="vessel-threshold"
+              style={{ '--at': at(line * (level.limit ?? 0)) } as React.CSSProperties}
+            />,
+          ];
+        })}
       {level.limit !== null && level.targetBytes !== null && (
         <TargetLine limit={level.limit} full={full} targetBytes={level.targetBytes} />
       )}

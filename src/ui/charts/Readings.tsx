@@ -1,8 +1,8 @@
 import { Chart, Filler, LinearScale, LineController, LineElement, PointElement } from 'chart.js';
 import { useEffect, useRef } from 'react';
 import { fittingUnit, OCTETS_IN } from '../../core/units';
-import { useFigures, useLevel } from '../../ui/api/account';
-import { text } from '../../ui/text';
+import { useFigures, useLevel } from '../api/account';
+import { text } from '../text';
 
 Chart.defaults.font.family = '"Atkinson Hyperlegible Next Variable", sans-serif';
 Chart.register(LineController, LineElement, PointElement, LinearScale, Filler);

@@ -1,0 +1,144 @@
+import { fromArrow } from '../core/columns/arrow';
+import type { Columns } from '../core/columns/columns';
+import { applyDifference } from '../core/columns/difference';
+import { printCriteria } from '../core/criteria/print';
+import type { Criteria } from '../core/criteria/tree';
+import { trashFolders } from '../core/mailbox/folders';
+import { parseSequenceSet, type Ranges } from '../core/sets/ranges';
+import { Mailbox } from './mailbox';
+import type { Asked, Calls, Opening, Told } from './protocol';
+
+/** Holds the columns of one mailbox, away from the thread that draws. */
+
+/** An answer of the API that is no success. */
+class Refused extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+  ) {
+    super(detail);
+  }
+}
+
+let opening: Opening | undefined;
+let columns: Columns | undefined;
+let version = '';
+let mailbox: Mailbox | undefined;
+/** Ids by the key of a test that the columns can't answer; a promise while they are on their way. */
+const outside = new Map<string, Ranges | 'asked'>();
+let subjects: number[] | 'asked' | undefined;
+
+async function get(path: string): Promise<Response> {
+  const response = await fetch(`${opening?.base}${path}`);
+  if (response.ok || response.status === 304) return response;
+  const problem = (await response.json().catch(() => ({}))) as { detail?: string };
+  throw new Refused(response.status, problem.detail ?? `HTTP ${response.status}`);
+}
+
+/** Asks the server for what a test of words means, and says so when it is there. */
+function idsOf(key: string, test: Criteria): Ranges | undefined {
+  const known = outside.get(key);
+  if (known !== undefined) return known === 'asked' ? undefined : known;
+  outside.set(key, 'asked');
+  const ask = async (): Promise<void> => {
+    try {
+      const { ids } = (await (await get(`/matches?where=${encodeURIComponent(printCriteria(test))}`)).json()) as {
+        ids: string;
+      };
+      outside.set(key, ids === '' ? [] : (parseSequenceSet(ids) ?? []));
+    } catch (error) {
+      // The mail server still searches: the answer comes by asking again.
+      if (error instanceof Refused && error.status === 503) return ask();
+      outside.set(key, []);
+      tellProblem(error);
+      return;
+    }
+    postMessage({ kind: 'ready' });
+  };
+  void ask();
+  return undefined;
+}
+
+function bySubject(): readonly number[] | undefined {
+  if (Array.isArray(subjects)) return subjects;
+  if (subjects === undefined) {
+    subjects = 'asked';
+    void get('/order?scope=mail')
+      .then((response) => response.json())
+      .then(({ ids }: { ids: number[] }) => {
+        subjects = ids;
+        postMessage({ kind: 'ready' });
+      }, tellProblem);
+  }
+  return undefined;
+}
+
+function tellProblem(error: unknown): void {
+  postMessage({ kind: 'problem', detail: error instanceof Error ? error.message : String(error) });
+}
+
+async function read(since: string | undefined): Promise<boolean> {
+  const response = await get(`/columns${since === undefined ? '' : `?since=${since}`}`);
+  const { columns: read, note } = fromArrow(new Uint8Array(await response.arrayBuffer()));
+  version = note.version;
+  if (note.difference && columns) {
+    if (read.length === 0 && note.gone.length === 0) return false;
+    columns = applyDifference(columns, read, note.gone);
+  } else columns = read;
+  return true;
+}
+
+async function build(): Promise<Mailbox> {
+  const { folders } = (await (await get('/level')).json()) as {
+    folders: { path: string; role: string | null; repeats: boolean }[];
+  };
+  const trash = trashFolders(folders, opening?.trashFolder ?? null);
+  const paths = new Set(trash.map(({ path }) => path));
+  return new Mailbox(columns as Columns, opening?.timeZone ?? 'UTC', paths, { idsOf, bySubject }, new Date());
+}
+
+function open(): Mailbox {
+  if (!mailbox) throw new Error('No mailbox is open.');
+  return mailbox;
+}
+
+const calls: { [N in keyof Calls]: (argument: Calls[N][0]) => Calls[N][1] | Promise<Calls[N][1]> } = {
+  async open(argument) {
+    opening = argument;
+    await read(undefined);
+    mailbox = await build();
+    return { messages: columns?.length ?? 0 };
+  },
+  async refresh() {
+    if (!(await read(version))) return false;
+    outside.clear();
+    subjects = undefined;
+    const next = await build();
+    next.takeMarks(open());
+    mailbox = next;
+    return true;
+  },
+  narrow: ({ where, now, list }) => open().narrow(where, new Date(now), list),
+  mark: (marking) => open().mark(marking),
+  rows: (window) => open().window(window),
+  selector: () => open().selector(),
+  thread: (id) => open().thread(id),
+  measure: (request) => open().measure(request),
+};
+
+addEventListener('message', async ({ data }: MessageEvent<Asked>) => {
+  const { id, name, argument } = data;
+  let told: Told;
+  try {
+    const result = await (calls[name] as (argument: unknown) => unknown)(argument);
+    told = { id, ok: true, result };
+  } catch (error) {
+    told = {
+      id,
+      ok: false,
+      error: error instanceof Error ? error.message : String(error),
+      status: error instanceof Refused ? error.status : 0,
+    };
+  }
+  postMessage(told);
+});

@@ -1,0 +1,408 @@
+import { TZDate } from '@date-fns/tz';
+import { startOfDay, startOfYear } from 'date-fns';
+import { BULK, CATEGORIES, type Category, categoryNumber } from '../core/categories/categories';
+import { monthsOf } from '../core/columns/axes';
+import { type Columns, rowOfId } from '../core/columns/columns';
+import { byDimension, DIMENSIONS, intervalOf } from '../core/columns/dimensions';
+import { Linked } from '../core/columns/linked';
+import { largest, orderBy, ranksOf } from '../core/columns/order';
+import { criteriaToMask, outsideTests } from '../core/criteria/columns';
+import { parseCriteria } from '../core/criteria/parse';
+import { printCriteria, printText } from '../core/criteria/print';
+import type { Criteria } from '../core/criteria/tree';
+import { largestCurve } from '../core/level/curve';
+import { yearMatrix } from '../core/level/matrix';
+import { type Need, type Reach, reach } from '../core/level/ways';
+import { fold } from '../core/text';
+import type {
+  ListOrder,
+  ListRow,
+  ListWindow,
+  Marked,
+  MarkedSelector,
+  Marking,
+  Measured,
+  MeasureRequest,
+  Narrowed,
+  Way,
+} from './protocol';
+
+/** Where texts are found that the columns do not carry. */
+export interface Outside {
+  /** Ids of the messages that meet a test, by its key; undefined while it is not known yet. */
+  idsOf(key: string, test: Criteria): readonly (readonly [number, number])[] | undefined;
+  /** Ids in the order of their subjects; undefined while they are not known yet. */
+  bySubject(): readonly number[] | undefined;
+}
+
+const SENDERS_SHOWN = 12;
+
+/** A mailbox as Sift and Level look at it: its columns but the trash, narrowed, ordered and marked. */
+export class Mailbox {
+  private linked: Linked;
+  private readonly scope: Uint8Array;
+  private readonly orders = new Map<string, Uint32Array>();
+  private readonly threadSizes = new Map<number, number>();
+  /** Printed conditions by dimension, so that only what changed is computed again. */
+  private conditions: Record<string, string> = {};
+  private where = '';
+  private list: Uint32Array | undefined;
+  private listOrder = '';
+  private readonly marks: Uint8Array;
+  private readonly marked = { messages: 0, bytes: 0 };
+  /** What matched when all was marked, and the criteria then. */
+  private basis: { where: string; rows: Uint8Array } | undefined;
+
+  /** @param trash paths that are the trash. */
+  constructor(
+    private readonly columns: Columns,
+    private readonly timeZone: string,
+    trash: ReadonlySet<string>,
+    private readonly outside: Outside,
+    now: Date,
+  ) {
+    const inTrash = columns.dictionaries.folder.map((path) => trash.has(path));
+    this.scope = Uint8Array.from(columns.folder, (folder) => (inTrash[folder] ? 0 : 1));
+    this.marks = new Uint8Array(columns.length);
+    this.linked = new Linked(columns, monthsOf(columns.received, now, timeZone), this.scope);
+    for (const thread of columns.thread) this.threadSizes.set(thread, (this.threadSizes.get(thread) ?? 0) + 1);
+  }
+
+  /** Takes over what was marked in an earlier state of the same mailbox; what went since is marked no more. */
+  takeMarks(from: Mailbox): void {
+    for (let row = 0; row < from.marks.length; row++) {
+      if (from.marks[row] === 0) continue;
+      const here = rowOfId(this.columns, from.columns.id[row] as number);
+      if (here >= 0 && this.scope[here] === 1) this.setMark(here, true);
+    }
+    // What came in since matched no criteria then, so the frozen basis stays as it was, by ids.
+    if (from.basis) {
+      const rows = new Uint8Array(this.columns.length);
+      for (let row = 0; row < from.columns.length; row++) {
+        if (from.basis.rows[row] === 0) continue;
+        const here = rowOfId(this.columns, from.columns.id[row] as number);
+        if (here >= 0) rows[here] = 1;
+      }
+      this.basis = { where: from.basis.where, rows };
+    }
+  }
+
+  /** Narrows to criteria. Where they can't be read, nothing changes. */
+  narrow(where: string, now: Date, window: ListWindow): Narrowed {
+    const parsed = parseCriteria(where);
+    const waiting = parsed.ok ? this.apply(parsed.criteria, where, now) : [];
+    const { linked } = this;
+    const { senders: _, domains: __, ...shown } = linked.now;
+    const { senders: ___, domains: ____, field: _____, ...everything } = linked.everything;
+    return {
+      where: this.where,
+      waiting,
+      total: { ...linked.total },
+      everything: { ...linked.totalOfEverything },
+      now: shown,
+      all: everything,
+      months: linked.months,
+      folders: this.columns.dictionaries.folder,
+      senders: this.topSenders(),
+      ...this.window(window),
+      marked: this.markedNow(),
+    };
+  }
+
+  private apply(criteria: Criteria, where: string, now: Date): string[] {
+    const context = { now, timeZone: this.timeZone, outside: new Map<string, Uint8Array>() };
+    const waiting: string[] = [];
+    for (const [key, test] of outsideTests(criteria)) {
+      const ids = this.outside.idsOf(key, test);
+      if (ids) context.outside.set(key, this.maskOfIds(ids));
+      else waiting.push(key);
+    }
+    const parts = byDimension(criteria);
+    for (const dimension of DIMENSIONS) {
+      const part = parts[dimension];
+      // Ages move on with the clock, so their instant counts, not their text.
+      const interval =
+        dimension === 'size' || dimension === 'time' ? intervalOf(part, { now, timeZone: this.timeZone }) : undefined;
+      const printed = interval ? `${interval.from} ${interval.to}` : `${printCriteria(part)} ${waiting.join(' ')}`;
+      if (this.conditions[dimension] === printed) continue;
+      this.conditions[dimension] = printed;
+      this.list = undefined;
+      if (interval) this.linked.setInterval(dimension as 'size' | 'time', interval);
+      else if (part.kind === 'everything') this.linked.setMask(dimension, undefined);
+      else this.linked.setMask(dimension, criteriaToMask(part, this.columns, context));
+    }
+    this.where = where;
+    return waiting;
+  }
+
+  private maskOfIds(ranges: readonly (readonly [number, number])[]): Uint8Array {
+    const mask = new Uint8Array(this.columns.length);
+    let range = 0;
+    for (let row = 0; row < mask.length; row++) {
+      const id = this.columns.id[row] as number;
+      while (range < ranges.length && (ranges[range]?.[1] as number) < id) range++;
+      const at = ranges[range];
+      if (!at) break;
+      if (id >= at[0]) mask[row] = 1;
+    }
+    return mask;
+  }
+
+  private topSenders(): Narrowed['senders'] {
+    const { linked, columns } = this;
+    const { messages, bytes } = linked.now.senders;
+    const codes = largest(bytes, SENDERS_SHOWN);
+    const { author } = columns.dictionaries;
+    return codes.map((code) => {
+      const address = linked.addresses[code] as string;
+      return {
+        address,
+        name: author.name[author.address.indexOf(address)] || address,
+        messages: messages[code] as number,
+        bytes: bytes[code] as number,
+        everything: linked.everything.senders.bytes[code] as number,
+      };
+    });
+  }
+
+  /** The rows of the list that are in view. */
+  window(window: ListWindow): { rows: ListRow[]; first: number } {
+    const list = this.ordered(window.order, window.descending);
+    const first = Math.max(0, Math.min(window.first, list.length));
+    const rows = Array.from(list.subarray(first, first + window.count), (row) => this.rowAt(row));
+    return { rows, first };
+  }
+
+  private ordered(order: ListOrder, descending: boolean): Uint32Array {
+    const name = `${order} ${descending}`;
+    if (this.list && this.listOrder === name) return this.list;
+    this.listOrder = name;
+    this.list = this.linked.matching(this.orderOf(order, descending));
+    return this.list;
+  }
+
+  private orderOf(order: ListOrder, descending: boolean): Uint32Array {
+    const name = `${order} ${descending}`;
+    const known = this.orders.get(name);
+    if (known) return known;
+    const values = this.orderValues(order);
+    // Subjects are still on their way: by size until then.
+    if (!values) return this.orderOf('size', true);
+    const made = orderBy(values, descending);
+    this.orders.set(name, made);
+    return made;
+  }
+
+  private orderValues(order: ListOrder): ArrayLike<number> | undefined {
+    const { columns } = this;
+    const { author, folder } = columns.dictionaries;
+    switch (order) {
+      case 'from': {
+        const ranks = ranksOf(author.name.map((name, code) => fold(name || (author.address[code] as string))));
+        return Uint32Array.from(columns.author, (code) => ranks[code] as number);
+      }
+      case 'folder': {
+        const ranks = ranksOf(folder.map(fold));
+        return Uint32Array.from(columns.folder, (code) => ranks[code] as number);
+      }
+      case 'subject': {
+        const ids = this.outside.bySubject();
+        if (!ids) return undefined;
+        const places = new Uint32Array(columns.length);
+        for (const [place, id] of ids.entries()) {
+          const row = rowOfId(columns, id);
+          if (row >= 0) places[row] = place;
+        }
+        return places;
+      }
+      default:
+        return columns[order];
+    }
+  }
+
+  private rowAt(row: number): ListRow {
+    const { columns } = this;
+    const { author, folder } = columns.dictionaries;
+    const code = columns.author[row] as number;
+    return {
+      id: columns.id[row] as number,
+      size: columns.size[row] as number,
+      date: columns.date[row] as number,
+      received: columns.received[row] as number,
+      name: author.name[code] as string,
+      address: author.address[code] as string,
+      folder: folder[columns.folder[row] as number] as string,
+      flags: columns.flags[row] as number,
+      category: CATEGORIES[columns.category[row] as number] as Category,
+      kinds: columns.kinds[row] as number,
+      files: columns.files[row] as number,
+      attached: columns.attached[row] as number,
+      threaded: this.threadSizes.get(columns.thread[row] as number) ?? 1,
+      marked: this.marks[row] === 1,
+    };
+  }
+
+  /** Marks or unmarks; ranges are places in the list as it was shown last. */
+  mark(marking: Marking): Marked {
+    switch (marking.kind) {
+      case 'range':
+        for (const row of this.list?.subarray(marking.first, marking.last + 1) ?? []) this.setMark(row, marking.on);
+        break;
+      case 'ids':
+        for (const id of marking.ids) {
+          const row = rowOfId(this.columns, id);
+          if (row >= 0 && this.scope[row] === 1) this.setMark(row, marking.on);
+        }
+        break;
+      case 'all': {
+        const rows = new Uint8Array(this.columns.length);
+        for (let row = 0; row < rows.length; row++) {
+          if (!this.linked.matches(row)) continue;
+          rows[row] = 1;
+          this.setMark(row, true);
+        }
+        this.basis = { where: this.where, rows };
+        break;
+      }
+      case 'none':
+        this.marks.fill(0);
+        this.marked.messages = 0;
+        this.marked.bytes = 0;
+        this.basis = undefined;
+    }
+    return this.markedNow();
+  }
+
+  private setMark(row: number, on: boolean): void {
+    if ((this.marks[row] === 1) === on) return;
+    this.marks[row] = on ? 1 : 0;
+    this.marked.messages += on ? 1 : -1;
+    this.marked.bytes += (on ? 1 : -1) * (this.columns.size[row] as number);
+  }
+
+  private markedNow(): Marked {
+    return { ...this.marked, excepted: this.basis ? this.idsWhere((row) => this.isExcepted(row)).length : 0 };
+  }
+
+  private isExcepted(row: number): boolean {
+    return this.basis?.rows[row] === 1 && this.marks[row] === 0;
+  }
+
+  private idsWhere(holds: (row: number) => boolean): number[] {
+    const ids: number[] = [];
+    for (let row = 0; row < this.columns.length; row++) if (holds(row)) ids.push(this.columns.id[row] as number);
+    return ids;
+  }
+
+  /** How the API is told what is marked: by criteria and exceptions where all was marked, else by ids. */
+  selector(): MarkedSelector {
+    const expect = { ...this.marked };
+    const { basis } = this;
+    const beyond = basis ? this.idsWhere((row) => this.marks[row] === 1 && basis.rows[row] === 0) : [];
+    if (basis && beyond.length === 0)
+      return { where: basis.where, except: this.idsWhere((row) => this.isExcepted(row)), expect };
+    return { ids: this.idsWhere((row) => this.marks[row] === 1), expect };
+  }
+
+  /** The messages of a thread, oldest first, trash included. */
+  thread(id: number): { ids: number[]; sizes: number[] } {
+    const { columns } = this;
+    const row = rowOfId(columns, id);
+    if (row < 0) return { ids: [], sizes: [] };
+    const thread = columns.thread[row] as number;
+    const rows: number[] = [];
+    for (let other = 0; other < columns.length; other++) if (columns.thread[other] === thread) rows.push(other);
+    rows.sort((a, b) => (columns.date[a] as number) - (columns.date[b] as number) || a - b);
+    return {
+      ids: rows.map((other) => columns.id[other] as number),
+      sizes: rows.map((other) => columns.size[other] as number),
+    };
+  }
+
+  /** What Level shows of all mail but the trash. */
+  measure(request: MeasureRequest): Measured {
+    const { columns, scope } = this;
+    const now = new TZDate(request.now, this.timeZone);
+    const { years, bands, cells } = yearMatrix(
+      columns,
+      scope,
+      request.units,
+      now.getFullYear(),
+      (year) => startOfYear(new TZDate(year, 0, 1, this.timeZone)).getTime() / 1000,
+    );
+    const curve = largestCurve(columns, scope, this.orderOf('size', true));
+    let attached = 0;
+    for (let row = 0; row < columns.length; row++) if (scope[row] === 1) attached += columns.attached[row] as number;
+    return {
+      years,
+      bands,
+      matrix: cells,
+      categories: this.linked.everything.categories,
+      attached,
+      // RFC 2045 §6.8: three octets become four, and lines of 76 end with two more.
+      decoded: Math.round(attached * (3 / 4) * (76 / 78)),
+      curve: curve.points,
+      half: curve.half,
+      total: { messages: curve.total.n, bytes: curve.total.bytes },
+      ways: request.need ? this.ways(request.need, request) : [],
+    };
+  }
+
+  private ways(need: Need, { free }: MeasureRequest): Way[] {
+    const { columns, scope, timeZone } = this;
+    const oldest = this.orderOfReceived();
+    const sizes = (row: number) => columns.size[row] as number;
+    const times = (row: number) => columns.received[row] as number;
+    const sameDay = (value: number, last: number) => value < startOfNextDay(last, timeZone);
+    const bulkNumbers = BULK.map(categoryNumber);
+    const bulk = Uint8Array.from(scope, (inside, row) =>
+      inside === 1 && bulkNumbers.includes(columns.category[row] as number) ? 1 : 0,
+    );
+    const paths = columns.dictionaries.folder.map((path) =>
+      free.some((one) => path === one || path.startsWith(`${one}/`)),
+    );
+    const freeMask = Uint8Array.from(columns.folder, (code) => (paths[code] ? 1 : 0));
+    const before = ({ edge }: Reach) => (edge === undefined ? '' : `received <= ${dayOf(edge, timeZone)}`);
+    const way = (kind: Way['kind'], reached: Reach, where: string): Way => ({
+      kind,
+      messages: reached.messages,
+      bytes: reached.bytes,
+      reaches: reached.reaches,
+      edge: reached.edge ?? null,
+      where,
+    });
+    const bySize = reach(columns, this.orderOf('size', true), scope, need, sizes, (value, last) => value === last);
+    const byBulk = reach(columns, oldest, bulk, need, times, sameDay);
+    const byAge = reach(columns, oldest, scope, need, times, sameDay);
+    const everyFree = reach(columns, oldest, freeMask, { messages: Infinity }, times, () => true);
+    const enough = 'bytes' in need ? everyFree.bytes >= need.bytes : everyFree.messages >= need.messages;
+    const bulkWords = `(${BULK.map((name) => `category = ${name}`).join(' or ')})`;
+    return [
+      way('largest', bySize, bySize.edge === undefined ? '' : `size >= ${bySize.edge}`),
+      way('bulk', byBulk, [bulkWords, before(byBulk)].filter(Boolean).join(' and ')),
+      way('oldest', byAge, before(byAge)),
+      way('free', { ...everyFree, reaches: enough }, free.map((path) => `under = ${printText(path)}`).join(' or ')),
+    ];
+  }
+
+  private orderOfReceived(): Uint32Array {
+    const known = this.orders.get('received');
+    if (known) return known;
+    const made = orderBy(this.columns.received);
+    this.orders.set('received', made);
+    return made;
+  }
+}
+
+function startOfNextDay(seconds: number, timeZone: string): number {
+  const day = startOfDay(new TZDate(seconds * 1000, timeZone));
+  day.setDate(day.getDate() + 1);
+  return day.getTime() / 1000;
+}
+
+/** The day of an instant, `YYYY-MM-DD`. */
+function dayOf(seconds: number, timeZone: string): string {
+  const date = new TZDate(seconds * 1000, timeZone);
+  const pad = (number: number, length = 2) => `${number}`.padStart(length, '0');
+  return `${pad(date.getFullYear(), 4)}-${pad(date.getMonth() + 1)}-${pad(date.getDate())}`;
+}
