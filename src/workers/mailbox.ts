@@ -4,7 +4,7 @@ import { BULK, CATEGORIES, type Category, categoryNumber } from '../core/categor
 import { monthsOf } from '../core/columns/axes';
 import { type Columns, rowOfId } from '../core/columns/columns';
 import { byDimension, DIMENSIONS, intervalOf } from '../core/columns/dimensions';
-import { Linked } from '../core/columns/linked';
+import { type Change, Linked } from '../core/columns/linked';
 import { largest, orderBy, ranksOf } from '../core/columns/order';
 import { criteriaToMask, outsideTests } from '../core/criteria/columns';
 import { parseCriteria } from '../core/criteria/parse';
@@ -62,7 +62,8 @@ export class Mailbox {
     now: Date,
   ) {
     const inTrash = columns.dictionaries.folder.map((path) => trash.has(path));
-    this.scope = Uint8Array.from(columns.folder, (folder) => (inTrash[folder] ? 0 : 1));
+    this.scope = new Uint8Array(columns.length);
+    for (let row = 0; row < columns.length; row++) this.scope[row] = inTrash[columns.folder[row] as number] ? 0 : 1;
     this.marks = new Uint8Array(columns.length);
     this.linked = new Linked(columns, monthsOf(columns.received, now, timeZone), this.scope);
     for (const thread of columns.thread) this.threadSizes.set(thread, (this.threadSizes.get(thread) ?? 0) + 1);
@@ -118,6 +119,7 @@ export class Mailbox {
       else waiting.push(key);
     }
     const parts = byDimension(criteria);
+    const changes: Change[] = [];
     for (const dimension of DIMENSIONS) {
       const part = parts[dimension];
       // Ages move on with the clock, so their instant counts, not their text.
@@ -126,10 +128,16 @@ export class Mailbox {
       const printed = interval ? `${interval.from} ${interval.to}` : `${printCriteria(part)} ${waiting.join(' ')}`;
       if (this.conditions[dimension] === printed) continue;
       this.conditions[dimension] = printed;
+      if (interval) changes.push({ dimension: dimension as 'size' | 'time', interval });
+      else
+        changes.push({
+          dimension,
+          mask: part.kind === 'everything' ? undefined : criteriaToMask(part, this.columns, context),
+        });
+    }
+    if (changes.length > 0) {
+      this.linked.change(changes);
       this.list = undefined;
-      if (interval) this.linked.setInterval(dimension as 'size' | 'time', interval);
-      else if (part.kind === 'everything') this.linked.setMask(dimension, undefined);
-      else this.linked.setMask(dimension, criteriaToMask(part, this.columns, context));
     }
     this.where = where;
     return waiting;
@@ -245,6 +253,11 @@ export class Mailbox {
   /** Marks or unmarks; ranges are places in the list as it was shown last. */
   mark(marking: Marking): Marked {
     switch (marking.kind) {
+      case 'toggle': {
+        const row = this.list?.[marking.index];
+        if (row !== undefined) this.setMark(row, this.marks[row] === 0);
+        break;
+      }
       case 'range':
         for (const row of this.list?.subarray(marking.first, marking.last + 1) ?? []) this.setMark(row, marking.on);
         break;

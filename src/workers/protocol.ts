@@ -73,6 +73,7 @@ export interface Marked extends Amount {
 }
 
 export type Marking =
+  | { kind: 'toggle'; index: number }
   | { kind: 'range'; first: number; last: number; on: boolean }
   | { kind: 'ids'; ids: number[]; on: boolean }
   | { kind: 'all' }

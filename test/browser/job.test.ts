@@ -38,6 +38,9 @@ const shows = (pattern: RegExp, css = 'body') => until(async () => pattern.test(
 const ask = <T = any>(path: string) =>
   driver.executeScript<T>(`return fetch('/api/accounts/1${path}').then((answer) => answer.json())`);
 
+/** The text of the criteria as it stands in the page. */
+const criteriaShown = async () => (await (await find('[data-criteria]')).getAttribute('value')) ?? '';
+
 async function accessible(name: string): Promise<void> {
   await driver.executeScript(axe);
   const violations = await driver.executeAsyncScript<
@@ -117,7 +120,7 @@ test('everything that matches but three; typed criteria and controls agree; relo
   await shows(/At character 11: expected a unit/);
   await criteria.sendKeys(Key.chord(Key.CONTROL, 'a'), 'size >= 100 KiB and unflagged', Key.ENTER);
   await until(async () => (await driver.getCurrentUrl()).includes('where='));
-  assert.equal(await (await find('#least-size')).getAttribute('value'), '100 KiB');
+  await find('[aria-label="Take away size >= 100 KiB"]');
   await driver.navigate().refresh();
   assert.equal(await (await find('[data-criteria]')).getAttribute('value'), 'size >= 100 KiB and unflagged');
   const grid = await find('[role=grid]');
@@ -128,17 +131,127 @@ test('everything that matches but three; typed criteria and controls agree; relo
   const match = Number(/([\d,]+) match/.exec(shown)?.[1]?.replace(',', ''));
   const marked = Number(/([\d,]+) marked/.exec(shown)?.[1]?.replace(',', ''));
   assert.equal(marked, match - 3);
-  await (await find('#least-age')).sendKeys('2y');
-  await until(
-    async () => (await (await find('[data-criteria]')).getAttribute('value'))?.includes('age >= 2y') === true,
-  );
+  await (await find('.bar-row[title^="Mailings: "]')).click();
+  await until(async () => (await criteriaShown()) === 'size >= 100 KiB and unflagged and category = mailings');
+  await shows(new RegExp(`${marked.toLocaleString('en-GB')} marked`));
+  await (await button('Add a condition')).click();
+  await (await find('[aria-label="What"]')).sendKeys('age');
+  await (await find('[aria-label="With what"]')).sendKeys('2y', Key.ENTER);
+  await until(async () => (await criteriaShown()).endsWith('category = mailings and age >= 2y'));
   await driver.navigate().back();
-  await until(
-    async () => (await (await find('[data-criteria]')).getAttribute('value')) === 'size >= 100 KiB and unflagged',
-  );
+  await until(async () => (await criteriaShown()).endsWith('category = mailings'));
+  await driver.navigate().forward();
+  await until(async () => (await criteriaShown()).endsWith('age >= 2y'));
+  await driver.navigate().back();
+  await driver.navigate().back();
+  await until(async () => (await criteriaShown()) === 'size >= 100 KiB and unflagged');
   const look = await find('[role=grid]');
   await look.sendKeys(Key.ENTER);
-  await shows(/Written[\s\S]*Folder/, '[role=dialog]');
+  await shows(/Written[\s\S]*Folder[\s\S]*Category/, '[role=dialog]');
+});
+
+test('a brush over the field narrows every linked view, exactly as the server counts; its edges move by keys', async () => {
+  await goTo('/sift');
+  const field = await find('[data-field]');
+  await find('[role=row][aria-selected]');
+  const { width, height } = await field.getRect();
+  const at = (x: number, y: number) => ({
+    origin: field,
+    x: Math.round((x - 0.5) * width),
+    y: Math.round((y - 0.5) * height),
+  });
+  await driver
+    .actions()
+    .move(at(0.02, 0.2))
+    .press()
+    .move(at(0.3, 0.3))
+    .move(at(0.55, 0.4))
+    .move(at(0.62, 0.46))
+    .release()
+    .perform();
+  await until(async () => (await criteriaShown()).startsWith('size >='));
+  await exact();
+  const before = await criteriaShown();
+  assert.match(before, /^size >= [\d.]+ [KM]iB and received < \d{4}-\d\d-\d\d$/);
+  const edge = await find('[aria-label="At least this large"]');
+  await edge.sendKeys(Key.ARROW_UP, Key.ARROW_UP);
+  await until(async () => (await criteriaShown()) !== before);
+  await exact();
+  await edge.sendKeys(Key.ESCAPE);
+  await until(async () => (await criteriaShown()) === '');
+  await (await button('Big and old')).click();
+  await until(async () => (await criteriaShown()) === 'size >= 5 MiB and age > 1y');
+  await exact();
+});
+
+/** Every figure that Sift shows under its criteria is what the API counts for them. */
+async function exact(): Promise<void> {
+  const where = await criteriaShown();
+  await until(async () => (await (await find('[data-where]')).getAttribute('data-where')) === where);
+  const { total } = await ask(`/messages?limit=1&where=${encodeURIComponent(where)}`);
+  await shows(new RegExp(`${total.messages.toLocaleString('en-GB')} match`));
+  for (const [name, extra] of [
+    ['Letters', 'category = letters'],
+    ['Mailings', 'category = mailings'],
+    ['INBOX', 'folder = INBOX'],
+    ['documents', 'kind = document'],
+    ['never seen', 'unseen'],
+  ] as const) {
+    const { total: part } = await ask(`/messages?limit=1&where=${encodeURIComponent(`${where} and ${extra}`)}`);
+    const bar = await find(`.bar-row[title^="${name}: "]`);
+    assert.equal(await bar.getAttribute('title'), `${name}: ${part.messages.toLocaleString('en-GB')}`, where);
+  }
+}
+
+test('a category that the user corrects changes at once; words in the body are found; criteria are kept', async () => {
+  await goTo('/sift?where=category%20%3D%20machines');
+  const grid = await find('[role=grid]');
+  await find('[role=row][aria-selected]');
+  const before = Number(/([\d,]+) match/.exec(await text('main'))?.[1]?.replace(',', ''));
+  await grid.sendKeys(Key.ENTER);
+  const choice = await find('[role=dialog] select');
+  await choice.sendKeys('Dates');
+  await (await find('[role=dialog]')).sendKeys(Key.ESCAPE);
+  await until(async () => Number(/([\d,]+) match/.exec(await text('main'))?.[1]?.replace(',', '')) < before);
+  const { corrections } = await ask('/categories');
+  assert.deepEqual(
+    corrections.map(({ category }: { category: string }) => category),
+    ['dates'],
+  );
+  await goTo('/sift?where=text%20~%20hedge');
+  const { total } = await ask('/messages?limit=1&where=text%20~%20hedge');
+  assert.ok(total.messages > 0);
+  await shows(new RegExp(`${total.messages.toLocaleString('en-GB')} match`));
+  await (await button('Kept criteria')).click();
+  await (await find('#kept-name')).sendKeys('of hedges', Key.ENTER);
+  await until(async () => (await ask('/criteria')).criteria.length === 1);
+  await goTo('/sift?where=category%20%3D%20misc');
+  await shows(/can’t be read, so nothing was narrowed/);
+  await (await button('Kept criteria')).click();
+  await (await find('[title="text ~ hedge"]')).click();
+  await until(async () => (await criteriaShown()) === 'text ~ hedge');
+});
+
+test('Level shows years by size, what it would take, and takes a folder whole into the plan', async () => {
+  await driver.executeScript(
+    `return fetch('/api/accounts/1/settings', { method: 'PATCH', headers: { 'content-type': 'application/json' }, body: '{"target":{"share":0.2}}' }).then(() => true)`,
+  );
+  await goTo('/level');
+  await shows(/By year and size[\s\S]*hold half[\s\S]*What it would take/);
+  const ways = await driver.findElements(By.css('.way'));
+  assert.equal(ways.length, 4);
+  const where = new URL((await (await find('.way a')).getAttribute('href')) as string).searchParams.get('where') ?? '';
+  const { total } = await ask(`/messages?limit=1&where=${encodeURIComponent(where)}`);
+  assert.match(await text('.way'), new RegExp(`${total.messages.toLocaleString('en-GB')} message`));
+  const lots = (await ask('/lots')).lots.length;
+  await (await find('[aria-label="Take Committee into the plan"]')).click();
+  await (await find('[role=menuitem]:last-child')).click();
+  await until(async () => (await ask('/lots')).lots.length === lots + 1);
+  const lot = (await ask('/lots')).lots.find(({ label }: { label: string }) => label === 'under = Committee');
+  const counted = await ask('/messages?limit=1&where=under%20%3D%20Committee');
+  assert.equal(lot.messages, counted.total.messages);
+  await ask('/lots');
+  await driver.executeScript(`return fetch('/api/accounts/1/lots/${lot.id}', { method: 'DELETE' }).then(() => true)`);
 });
 
 test('three messages are taken back from the trash to where they came from', async () => {

@@ -176,5 +176,8 @@ function doublesOf(values: BigInt64Array | undefined): Float64Array {
   if (!values) return new Float64Array(0);
   const low = new Uint32Array(values.buffer, values.byteOffset, values.length * 2);
   const high = new Int32Array(values.buffer, values.byteOffset, values.length * 2);
-  return Float64Array.from(values, (_, row) => (high[row * 2 + 1] as number) * HALF + (low[row * 2] as number));
+  const doubles = new Float64Array(values.length);
+  for (let row = 0; row < doubles.length; row++)
+    doubles[row] = (high[row * 2 + 1] as number) * HALF + (low[row * 2] as number);
+  return doubles;
 }

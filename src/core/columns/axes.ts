@@ -70,5 +70,7 @@ export function monthColumn(received: Float64Array, months: Months): Uint16Array
 }
 
 export function sizeColumn({ size }: Pick<Columns, 'size'>): Uint8Array {
-  return Uint8Array.from(size, sizeBin);
+  const bins = new Uint8Array(size.length);
+  for (let row = 0; row < bins.length; row++) bins[row] = sizeBin(size[row] as number);
+  return bins;
 }

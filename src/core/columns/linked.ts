@@ -44,6 +44,14 @@ const SENDER = 64;
 /** Set where a row is outside the scope; no distribution ignores it. */
 const SCOPE = 256;
 
+/** Share of all rows from which on counting anew is quicker than counting in and out. */
+const ANEW = 0.1;
+
+/** A new condition of a dimension: an interval of sizes or times, or the rows of a mask; neither lets all through. */
+export type Change =
+  | { dimension: 'size' | 'time'; interval: Interval; mask?: undefined }
+  | { dimension: Dimension; mask: Uint8Array | undefined; interval?: undefined };
+
 const BIT = Object.fromEntries(DIMENSIONS.map((name, index) => [name, 1 << index])) as Record<Dimension, number>;
 const NO_FILE = FILE_KINDS.length;
 const FLAG_MASKS = SHOWN_FLAGS.map((name) => FLAG_BITS[name]);
@@ -105,19 +113,49 @@ export class Linked {
     return this.addressOf[this.columns.author[row] as number] as number;
   }
 
-  /** Lets through the rows whose value lies in an interval. */
-  setInterval(dimension: 'size' | 'time', { from, to }: Interval): void {
+  /**
+   * Changes conditions. Where few rows enter or leave, only they are counted in and out; where many do, all is counted
+   * anew, once for all changes.
+   */
+  change(changes: readonly Change[]): void {
+    const moves = changes.reduce((sum, change) => sum + this.movesOf(change), 0);
+    const anew = moves > this.columns.length * ANEW;
+    for (const change of changes) {
+      const bit = BIT[change.dimension];
+      if (change.mask !== undefined || change.interval === undefined) {
+        if (change.dimension === 'size' || change.dimension === 'time') this.orders[change.dimension].span = undefined;
+        if (anew) this.writeMask(bit, change.mask);
+        else this.moveByMask(bit, change.mask);
+      } else if (anew) this.writeInterval(change.dimension, change.interval);
+      else this.moveByInterval(change.dimension, change.interval);
+    }
+    if (anew) this.recount();
+  }
+
+  /** How many rows a change makes enter or leave. */
+  private movesOf(change: Change): number {
+    if (change.mask === undefined && change.interval !== undefined) {
+      const sorted = this.orders[change.dimension];
+      const before = sorted.span;
+      if (!before) return this.columns.length;
+      const [first, end] = [sorted.placeOf(change.interval.from), sorted.placeOf(change.interval.to)];
+      const shared = Math.max(0, Math.min(end, before[1]) - Math.max(first, before[0]));
+      return end - first + (before[1] - before[0]) - 2 * shared;
+    }
+    const { missing } = this;
+    const { mask } = change;
+    const bit = BIT[change.dimension];
+    let moves = 0;
+    for (let row = 0; row < missing.length; row++)
+      if ((mask !== undefined && mask[row] === 0) !== (((missing[row] as number) & bit) !== 0)) moves++;
+    return moves;
+  }
+
+  private moveByInterval(dimension: 'size' | 'time', { from, to }: Interval): void {
     const sorted = this.orders[dimension];
     const [first, end] = [sorted.placeOf(from), sorted.placeOf(to)];
-    const before = sorted.span;
+    const [oldFirst, oldEnd] = sorted.span as [number, number];
     sorted.span = [first, end];
-    if (!before) {
-      const mask = new Uint8Array(this.columns.length);
-      for (let place = first; place < end; place++) mask[sorted.rows[place] as number] = 1;
-      this.apply(BIT[dimension], mask);
-      return;
-    }
-    const [oldFirst, oldEnd] = before;
     const bit = BIT[dimension];
     // What leaves: old places outside the new span. What enters: new places outside the old one.
     this.move(sorted.rows, oldFirst, Math.min(oldEnd, first), bit, false);
@@ -126,10 +164,25 @@ export class Linked {
     this.move(sorted.rows, Math.max(first, oldEnd), end, bit, true);
   }
 
-  /** Lets through the rows of a mask; undefined lets all through. */
-  setMask(dimension: Dimension, mask: Uint8Array | undefined): void {
-    if (dimension === 'size' || dimension === 'time') this.orders[dimension].span = undefined;
-    this.apply(BIT[dimension], mask);
+  private writeInterval(dimension: 'size' | 'time', { from, to }: Interval): void {
+    const sorted = this.orders[dimension];
+    sorted.span = [sorted.placeOf(from), sorted.placeOf(to)];
+    const values = dimension === 'size' ? this.columns.size : this.columns.received;
+    const bit = BIT[dimension];
+    const { missing } = this;
+    for (let row = 0; row < missing.length; row++) {
+      const value = values[row] as number;
+      const bits = missing[row] as number;
+      missing[row] = value >= from && value < to ? bits & ~bit : bits | bit;
+    }
+  }
+
+  private writeMask(bit: number, mask: Uint8Array | undefined): void {
+    const { missing } = this;
+    for (let row = 0; row < missing.length; row++) {
+      const bits = missing[row] as number;
+      missing[row] = mask !== undefined && mask[row] === 0 ? bits | bit : bits & ~bit;
+    }
   }
 
   /** The matching rows in an order, as row numbers. */
@@ -143,7 +196,7 @@ export class Linked {
     return rows;
   }
 
-  private apply(bit: number, mask: Uint8Array | undefined): void {
+  private moveByMask(bit: number, mask: Uint8Array | undefined): void {
     const { missing } = this;
     for (let row = 0; row < missing.length; row++) {
       const bits = missing[row] as number;
@@ -171,7 +224,12 @@ export class Linked {
       messages.fill(0);
       bytes.fill(0);
     }
-    for (let row = 0; row < this.missing.length; row++) this.tally(row, this.missing[row] as number, 0, 1);
+    const { missing } = this;
+    for (let row = 0; row < missing.length; row++) {
+      const rest = missing[row] as number;
+      // Most rows fail several conditions, and are seen nowhere.
+      if ((rest & (rest - 1)) === 0 || rest === (SIZE | TIME)) this.tally(row, rest, 0, 1);
+    }
   }
 
   /**
@@ -181,8 +239,8 @@ export class Linked {
    * @param changed the bit that changed; distributions that ignore it see the row before and after.
    */
   private tally(row: number, rest: number, changed: number, sign: 1 | -1): void {
-    // Only one distribution ignores two bits, none ignores more.
-    if ((rest & (rest - 1)) !== 0 && rest !== (SIZE | TIME)) return;
+    // Only one distribution ignores two bits, none ignores more; and none ignores the scope.
+    if (((rest & (rest - 1)) !== 0 && rest !== (SIZE | TIME)) || rest === SCOPE) return;
     const { now, columns } = this;
     const bytes = sign * (columns.size[row] as number);
     if (rest === 0) {
@@ -248,7 +306,9 @@ class Sorted {
 
   constructor(values: Float64Array) {
     this.rows = orderBy(values);
-    this.values = Float64Array.from(this.rows, (row) => values[row] as number);
+    this.values = new Float64Array(values.length);
+    for (let place = 0; place < this.rows.length; place++)
+      this.values[place] = values[this.rows[place] as number] as number;
     this.span = [0, values.length];
   }
 

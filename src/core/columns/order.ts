@@ -13,26 +13,34 @@ export function orderBy(values: ArrayLike<number>, descending = false): Uint32Ar
     if (value < least) least = value;
     if (value > most) most = value;
   }
-  let rows = Uint32Array.from({ length }, (_, row) => row);
+  let rows = new Uint32Array(length);
+  for (let row = 0; row < length; row++) rows[row] = row;
   let spare = new Uint32Array(length);
   const counts = new Uint32Array(RADIX + 1);
-  for (let unit = 1; unit <= most - least; unit *= RADIX) {
-    counts.fill(0);
+  // Digits of the distance from the end that comes first; words of 32 bits, since these are quick to cut.
+  const words = new Uint32Array(length);
+  for (let unit = 1; unit <= most - least; unit *= 2 ** 32) {
     for (let row = 0; row < length; row++) {
       const distance = descending ? most - (values[row] as number) : (values[row] as number) - least;
-      const digit = Math.floor(distance / unit) % RADIX;
-      counts[digit + 1] = (counts[digit + 1] as number) + 1;
+      words[row] = unit === 1 ? distance : Math.floor(distance / unit);
     }
-    for (let digit = 0; digit < RADIX; digit++)
-      counts[digit + 1] = (counts[digit + 1] as number) + (counts[digit] as number);
-    for (let place = 0; place < length; place++) {
-      const row = rows[place] as number;
-      const distance = descending ? most - (values[row] as number) : (values[row] as number) - least;
-      const digit = Math.floor(distance / unit) % RADIX;
-      spare[counts[digit] as number] = row;
-      counts[digit] = (counts[digit] as number) + 1;
+    for (const shift of [0, 16]) {
+      if (unit * 2 ** shift > most - least) break;
+      counts.fill(0);
+      for (let row = 0; row < length; row++) {
+        const digit = ((words[row] as number) >>> shift) & (RADIX - 1);
+        counts[digit + 1] = (counts[digit + 1] as number) + 1;
+      }
+      for (let digit = 0; digit < RADIX; digit++)
+        counts[digit + 1] = (counts[digit + 1] as number) + (counts[digit] as number);
+      for (let place = 0; place < length; place++) {
+        const row = rows[place] as number;
+        const digit = ((words[row] as number) >>> shift) & (RADIX - 1);
+        spare[counts[digit] as number] = row;
+        counts[digit] = (counts[digit] as number) + 1;
+      }
+      [rows, spare] = [spare, rows];
     }
-    [rows, spare] = [spare, rows];
   }
   return rows;
 }

@@ -66,8 +66,18 @@ export function Matrix({ measured }: { measured: Measured }) {
                     {bytes > 0 && (
                       <Link
                         to={`/sift?where=${encodeURIComponent(where)}`}
-                        aria-label={text.level.cell(`${year}`, nameOf(band), octets(bytes), messages)}
-                        title={text.level.cell(`${year}`, nameOf(band), octets(bytes), messages)}
+                        aria-label={text.level.cell(
+                          `${count(bytes / OCTETS_IN[unit])} ${unit}`,
+                          `${year}`,
+                          nameOf(band),
+                          messages,
+                        )}
+                        title={text.level.cell(
+                          `${count(bytes / OCTETS_IN[unit])} ${unit}`,
+                          `${year}`,
+                          nameOf(band),
+                          messages,
+                        )}
                       >
                         {count(bytes / OCTETS_IN[unit])}
                       </Link>

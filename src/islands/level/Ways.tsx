@@ -43,7 +43,7 @@ export function Ways({ level, measured }: { level: Level; measured: Measured }) 
                 <Link
                   to={way.kind === 'free' ? '/trash' : `/sift?where=${encodeURIComponent(way.where)}`}
                   className="link note"
-                  aria-label={text.level.openWay(text.level.wayNames[way.kind])}
+                  aria-label={way.kind === 'free' ? undefined : text.level.openWay(text.level.wayNames[way.kind])}
                 >
                   {way.kind === 'free' ? text.ledger.toTrash : text.senders.inSift}
                 </Link>

@@ -15,6 +15,9 @@ type Edge = (typeof EDGES)[number];
 const NEAR = 7;
 const SLACK = 4;
 
+/** How near to the border of the field a brush reaches beyond it; pixels. So one stroke from a corner takes it all. */
+const SNAP = 12;
+
 type Drag =
   | { kind: 'new'; x: number; y: number; axes: 'both' | 'time' | 'size' }
   | { kind: 'edges'; edges: Edge[] }
@@ -76,8 +79,8 @@ export function Field({
   const left = (place: number) => plot.left + (place / columns) * plot.width;
   const top = (place: number) => plot.top + plot.height - ((place - whole.bottom) / rows) * plot.height;
   const placeAt = (x: number, y: number) => ({
-    x: Math.max(0, Math.min(columns, ((x - plot.left) / plot.width) * columns)),
-    y: Math.max(whole.bottom, Math.min(whole.top, whole.bottom + ((plot.top + plot.height - y) / plot.height) * rows)),
+    x: snapped((x - plot.left) / plot.width, SNAP / plot.width) * columns,
+    y: whole.bottom + snapped((plot.top + plot.height - y) / plot.height, SNAP / plot.height) * rows,
   });
   const said = (next: Brush | undefined) =>
     replaced(where, ['size', 'time'], next ? conditionsOfBrush(next, whole, context) : []);
@@ -206,6 +209,12 @@ export function Field({
       </div>
     </section>
   );
+}
+
+/** A share of the field's width or height; what is near its border is on it. */
+function snapped(share: number, near: number): number {
+  if (share < near) return 0;
+  return share > 1 - near ? 1 : share;
 }
 
 /** All of the field in which there is anything. */

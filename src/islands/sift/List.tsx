@@ -49,8 +49,11 @@ export function List({
     ask();
   };
   const addMarked = async () => {
-    if (marked.messages === 0 || add.isPending) return;
-    add.mutate(await client.call('selector', null), { onSuccess: () => void mark({ kind: 'none' }) });
+    if (add.isPending) return;
+    // The worker knows what is marked even where keys were quicker than the page.
+    const selector = await client.call('selector', null);
+    if (selector.expect.messages === 0) return;
+    add.mutate(selector, { onSuccess: () => void mark({ kind: 'none' }) });
   };
   const largest = useMemo(() => rows.reduce((most, { size }) => Math.max(most, size), 1), [rows]);
   const columns = useMemo(() => columnsOf(figures, largest, details), [figures, largest, details]);
@@ -108,6 +111,7 @@ export function List({
         keyOf={idOf}
         marks={{
           has: (row) => row.marked,
+          toggle: (index) => void mark({ kind: 'toggle', index }),
           range: (from, to, on) => void mark({ kind: 'range', first: from, last: to, on }),
           all: () => void mark({ kind: 'all' }),
           none: () => void mark({ kind: 'none' }),

@@ -75,9 +75,8 @@ export function Grid<Row>(props: GridProps<Row>) {
     virtual.scrollToIndex(to);
   };
   const toggle = (index: number) => {
-    const row = rowAt(index);
-    if (row === undefined) return;
-    marks.range(index, index, !marks.has(row));
+    if (index >= count) return;
+    marks.toggle(index);
     anchor.current = index;
     setCursor(index);
   };

@@ -23,6 +23,8 @@ export function isEmpty<K>(marking: Marking<K>): boolean {
 /** The marks of a list, as a grid shows and changes them. */
 export interface Marks<Row> {
   has(row: Row): boolean;
+  /** Turns the mark of the row at a place. */
+  toggle(index: number): void;
   /** Marks or unmarks the rows from one place to another, both inside. */
   range(first: number, last: number, on: boolean): void;
   all(): void;
@@ -38,6 +40,10 @@ export function keyMarks<Row, K>(
 ): Marks<Row> {
   return {
     has: (row) => isMarked(marking, keyOf(row)),
+    toggle: (index) => {
+      const row = rows[index];
+      if (row !== undefined) onMark(withMarks(marking, [keyOf(row)], !isMarked(marking, keyOf(row))));
+    },
     range: (first, last, on) => onMark(withMarks(marking, rows.slice(first, last + 1).map(keyOf), on)),
     all: () => onMark(everything()),
     none: () => onMark(nothing()),

@@ -85,8 +85,8 @@ export const en = {
     over: (size: string) => `over ${size}`,
     between: (from: string, to: string) => `${from} to ${to}`,
     untilYear: (year: string) => `to ${year}`,
-    cell: (year: string, band: string, bytes: string, messages: string) =>
-      `${year}, ${band}: ${bytes} in ${messages} messages`,
+    cell: (bytes: string, year: string, band: string, messages: string) =>
+      `${bytes} of ${year}, ${band}: ${messages} messages`,
     curve: 'Few messages hold most of it',
     halfOf: (n: string, total: string) => `${n} of ${total} hold half`,
     ways: 'What it would take to get to the target',

@@ -1,0 +1,182 @@
+import { readFileSync } from 'node:fs';
+import { DuckDBInstance } from '@duckdb/node-api';
+import { monthsOf } from '../src/core/columns/axes';
+import type { Columns } from '../src/core/columns/columns';
+import { Linked } from '../src/core/columns/linked';
+import { largest } from '../src/core/columns/order';
+import { criteriaToMask } from '../src/core/criteria/columns';
+import { parseCriteria } from '../src/core/criteria/parse';
+import type { Criteria } from '../src/core/criteria/tree';
+import { sampleColumns } from '../test/column-samples';
+
+/**
+ * Linked narrowing beside DuckDB with one thread, which runs the equivalent queries over the same rows in the same
+ * process: a filter on three dimensions, and every distribution under the filters of the others. Prints JSON and a table.
+ */
+
+const NOW = new Date('2026-11-25T00:00:00Z');
+const ROUNDS = 9;
+
+interface Filter {
+  size: [number, number];
+  time: [number, number];
+  category: number[];
+}
+
+function median(values: number[]): number {
+  return [...values].sort((a, b) => a - b)[values.length >> 1] as number;
+}
+
+async function timed(act: () => unknown): Promise<number> {
+  const started = performance.now();
+  await act();
+  return performance.now() - started;
+}
+
+async function duckDb(columns: Columns, months: Float64Array) {
+  const instance = await DuckDBInstance.create(':memory:', { threads: '1' });
+  const connection = await instance.connect();
+  await connection.run(
+    'create table mail (size bigint, received bigint, month integer, bin integer, category integer, folder integer, address integer, domain integer)',
+  );
+  const appender = await connection.createAppender('mail');
+  const linked = new Linked(columns, months);
+  const internals = linked as unknown as { month: Uint16Array; bin: Uint8Array; domainOf: Uint32Array };
+  for (let row = 0; row < columns.length; row++) {
+    appender.appendBigInt(BigInt(columns.size[row] as number));
+    appender.appendBigInt(BigInt(columns.received[row] as number));
+    for (const value of [
+      internals.month[row],
+      internals.bin[row],
+      columns.category[row],
+      columns.folder[row],
+      linked.addressAt(row),
+      internals.domainOf[columns.author[row] as number],
+    ])
+      appender.appendInteger(value as number);
+    appender.endRow();
+  }
+  appender.closeSync();
+  return connection;
+}
+
+function queries({ size, time, category }: Filter): string[] {
+  const conditions = {
+    size: `size >= ${size[0]} and size < ${size[1]}`,
+    time: `received >= ${time[0]} and received < ${time[1]}`,
+    category: `category in (${category.join(', ')})`,
+  };
+  const where = (...ignored: string[]) => {
+    const kept = Object.entries(conditions).filter(([name]) => !ignored.includes(name));
+    return kept.length > 0 ? `where ${kept.map(([, condition]) => condition).join(' and ')}` : '';
+  };
+  const grouped = (by: string, ...ignored: string[]) =>
+    `select ${by}, count(*), sum(size) from mail ${where(...ignored)} group by ${by}`;
+  return [
+    `select count(*), sum(size) from mail ${where()}`,
+    grouped('month', 'time'),
+    grouped('bin', 'size'),
+    grouped('month, bin', 'size', 'time'),
+    grouped('category', 'category'),
+    grouped('folder'),
+    `${grouped('address')} order by 3 desc limit 100`,
+    `${grouped('address')} order by 2 desc limit 100`,
+    `${grouped('domain')} order by 3 desc limit 100`,
+  ];
+}
+
+function tops(linked: Linked): number {
+  return (
+    largest(linked.now.senders.bytes, 100).length +
+    largest(linked.now.senders.messages, 100).length +
+    largest(linked.now.domains.bytes, 100).length
+  );
+}
+
+async function measure(count: number) {
+  const columns = sampleColumns(count);
+  const months = monthsOf(columns.received, NOW, 'UTC');
+  const connection = await duckDb(columns, months);
+  const year = 365 * 86_400;
+  const end = NOW.getTime() / 1000;
+  const filter = (round: number): Filter => ({
+    size: [20_000 + round * 500, 5e6],
+    time: [end - 7 * year, end - year + round * 86_400],
+    category: [0, 3, 4],
+  });
+  const parsed = parseCriteria('category = letters or category = mailings or category = machines');
+  const chosen = (parsed as { criteria: Criteria }).criteria;
+  const context = { now: NOW, timeZone: 'UTC', outside: new Map<string, Uint8Array>() };
+  const narrowed = (linked: Linked, { size, time }: Filter) => {
+    linked.change([
+      { dimension: 'size', interval: { from: size[0], to: size[1] } },
+      { dimension: 'time', interval: { from: time[0], to: time[1] } },
+      { dimension: 'category', mask: criteriaToMask(chosen, columns, context) },
+    ]);
+  };
+
+  const ours: number[] = [];
+  const theirs: number[] = [];
+  const steps: number[] = [];
+  const built: number[] = [];
+  for (let round = 0; round < ROUNDS; round++) {
+    let linked: Linked | undefined;
+    built.push(await timed(() => (linked = new Linked(columns, months))));
+    const fresh = linked as unknown as Linked;
+    const asked = filter(round);
+    ours.push(
+      await timed(() => {
+        narrowed(fresh, asked);
+        tops(fresh);
+      }),
+    );
+    theirs.push(
+      await timed(async () => {
+        for (const query of queries(asked)) await (await connection.runAndReadAll(query)).getRows();
+      }),
+    );
+    // One edge of the brush moves by a day, and by a hundredth of the range of sizes.
+    for (let step = 1; step <= 20; step++)
+      steps.push(
+        await timed(() => {
+          const interval = { from: asked.time[0] + step * 86_400, to: asked.time[1] };
+          fresh.change([{ dimension: 'time', interval }]);
+          tops(fresh);
+        }),
+      );
+    if (round > 0) continue;
+    const [row] = (
+      await connection.runAndReadAll(
+        queries({ ...asked, time: [asked.time[0] + 20 * 86_400, asked.time[1]] })[0] as string,
+      )
+    ).getRows();
+    const [messages, bytes] = (row ?? []).map(Number);
+    if (messages !== fresh.total.messages || bytes !== fresh.total.bytes)
+      throw new Error(`the two disagree: ${messages}, ${bytes} and ${JSON.stringify(fresh.total)}`);
+  }
+  connection.closeSync();
+  const rounded = (number: number) => Number(number.toPrecision(3));
+  return {
+    messages: count,
+    'build the engine, ms': rounded(median(built)),
+    'three filters and all distributions, ms': rounded(median(ours)),
+    'the same by DuckDB, one thread, ms': rounded(median(theirs)),
+    'ours / DuckDB': rounded(median(ours) / median(theirs)),
+    'one edge moved, ms': rounded(median(steps)),
+    'edge moved / all anew': rounded(median(steps) / median(ours)),
+    'peak memory, MB': Math.round(
+      Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync('/proc/self/status', 'utf8'))?.[1]) / 1024,
+    ),
+  };
+}
+
+const results = [];
+for (const count of process.argv
+  .slice(2)
+  .map(Number)
+  .filter(Boolean)
+  .concat(process.argv.length > 2 ? [] : [100_000, 1_000_000]))
+  results.push(await measure(count));
+process.stdout.write(`${JSON.stringify(results)}\n\n`);
+for (const name of Object.keys(results[0] ?? {}) as (keyof (typeof results)[number])[])
+  process.stdout.write(`${name.padEnd(44)}${results.map((result) => String(result[name]).padStart(12)).join('')}\n`);

@@ -1,0 +1,142 @@
+import { By, until as located, type WebDriver } from 'selenium-webdriver';
+import { devTools, openChromium } from '../test/browser/chromium';
+import { App, cleanUp, startStandIn, tinyScenario, until } from '../test/harness';
+
+/**
+ * Sift in headless Chromium over made-up mailboxes: from the request to a list that can be used, octets on the wire, and
+ * from a pointer event to the frame that shows what it changed, along a stated path. Prints JSON and a table.
+ */
+
+/** Fills the account of the session with rows of the shape of real mailboxes (common practice, no source). */
+async function fill(app: App, account: number, count: number): Promise<void> {
+  const { database } = app;
+  await database.query('drop index if exists message_words');
+  await database.query('delete from placement where account = $1', [account]);
+  await database.query('delete from message where account = $1', [account]);
+  await database.query('select setseed(0.5)');
+  await database.query(
+    `create temp table made as select n, floor($1 * power(random(), 3))::int as sender,
+       least(60e6, exp(9.2 + 1.9 * sqrt(-2 * ln(1 - random())) * cos(6.2831853 * random())) + 300)::bigint as size,
+       timestamptz '2026-11-24' - interval '3650 days' * power(random(), 1.5) as received, random() as dice
+     from generate_series(1, $2::int) n`,
+    [Math.round(count / 80), count],
+  );
+  await database.query(
+    `insert into message (account, id, message_id, sent, from_name, from_address, from_host, from_domain, from_name_folded,
+       from_address_folded, subject, subject_folded, signs, kinds, file_count, file_bytes, thread)
+     select $1, n, n::text, received - interval '1 hour', 'Sender ' || sender, 'post' || sender || '@house' || sender % 97 || '.example',
+       'house' || sender % 97 || '.example', 'house' || sender % 97 || '.example', 'sender ' || sender,
+       'post' || sender || '@house' || sender % 97 || '.example', 'Subject ' || n, 'subject ' || n, 0,
+       case when size > 60000 then 1 << (n % 9) else 0 end, (size > 60000)::int, case when size > 60000 then size - 2000 else 0 end, n
+     from made`,
+    [account],
+  );
+  await database.query(
+    `insert into placement (account, id, message, folder, generation, uid, size, received, flags, category, changed)
+     select $1, n, n, f.id, f.generation, n, size, date_trunc('second', received), (dice * 8)::int, sender % 7, 1
+     from made join (select f.id, min(g.id) as generation, row_number() over (order by f.id) - 1 as place, count(*) over () as many
+                     from folder f join generation g on g.account = f.account and g.folder = f.id
+                     where f.account = $1 and not f.repeats group by f.id) f on f.place = floor(f.many * power(dice, 3))`,
+    [account],
+  );
+  await database.query('drop table made');
+  await database.query('update account set index_version = index_version + 1 where id = $1', [account]);
+  await database.query('analyze');
+}
+
+/** The path of the pointer: the lower edge of the brush in from the corner, then along both edges, in shares of the field. */
+const PATH = Array.from({ length: 60 }, (_, step) => ({
+  x: 0.3 + 0.5 * (step / 60) * (0.6 + 0.4 * Math.sin(step / 6)),
+  y: 0.3 + 0.4 * (step / 60) * (0.7 + 0.3 * Math.cos(step / 5)),
+}));
+
+/** Told when the criteria of what is shown have changed and the frame after that is out. */
+const PAINTED = `
+  window.moves = [];
+  const field = document.querySelector('[data-field]');
+  field.addEventListener('pointermove', (event) => { window.begun = event.timeStamp; }, true);
+  new MutationObserver(() => requestAnimationFrame(() => {
+    const { port1, port2 } = new MessageChannel();
+    port1.onmessage = () => window.moves.push(performance.now() - window.begun);
+    port2.postMessage(0);
+  })).observe(document.querySelector('[data-where]'), { attributeFilter: ['data-where'] });`;
+
+async function drag(driver: WebDriver): Promise<number[]> {
+  const field = await driver.findElement(By.css('[data-field]'));
+  const { x, y, width, height } = await field.getRect();
+  await driver.executeScript(PAINTED);
+  const mouse = (type: string, at: { x: number; y: number }) =>
+    devTools(driver, 'Input.dispatchMouseEvent', {
+      type,
+      x: x + at.x * width,
+      y: y + at.y * height,
+      button: 'left',
+      buttons: type === 'mouseReleased' ? 0 : 1,
+      clickCount: 1,
+    });
+  await mouse('mousePressed', { x: 0.02, y: 0.18 });
+  for (const at of PATH) {
+    const before = await driver.executeScript<number>('return window.moves.length');
+    await mouse('mouseMoved', at);
+    await until(async () => (await driver.executeScript<number>('return window.moves.length')) > before, 10).catch(
+      () => undefined,
+    );
+  }
+  const moves = await driver.executeScript<number[]>('return window.moves');
+  await mouse('mouseReleased', PATH.at(-1) as { x: number; y: number });
+  return moves;
+}
+
+async function measure(count: number) {
+  const host = await startStandIn({ scenario: tinyScenario() });
+  const app = await App.start();
+  const path = await app.signIn({ port: host.plainPort });
+  await app.scanned(path);
+  await app.killWorker();
+  await fill(app, Number(path.split('/')[2]), count);
+  const driver = await openChromium();
+  await driver.get(`${app.origin}/sign-in`);
+  const [name, value] = app.cookie.split('=') as [string, string];
+  await driver.manage().addCookie({ name, value, httpOnly: true, sameSite: 'Strict' });
+  const loads: number[] = [];
+  for (let turn = 0; turn < 4; turn++) {
+    await driver.get(`${app.origin}/sift`);
+    await driver.wait(located.elementLocated(By.css('[role=row][aria-selected]')), 120_000);
+    // From the request for the page to the first row in it; the first turn also builds the answer on the server.
+    loads.push(await driver.executeScript<number>('return performance.now()'));
+  }
+  const wire = Number(
+    (await fetch(`${app.origin}/api${path}/columns`, { headers: { cookie: app.cookie } })).headers.get(
+      'content-length',
+    ) ?? 0,
+  );
+  const moves = (await drag(driver)).sort((a, b) => a - b);
+  const where = await driver.executeScript<string>(`return document.querySelector('[data-where]').dataset.where`);
+  const shown = await driver.executeScript<string>(`return document.querySelector('main [role=status]').textContent`);
+  const { total } = (await app.call('GET', `${path}/messages?limit=1&where=${encodeURIComponent(where)}`)).body;
+  if (!shown.includes(total.messages.toLocaleString('en-GB')))
+    throw new Error(`shown ${shown}, counted ${total.messages} for ${where}`);
+  const at = (share: number) =>
+    Math.round(moves[Math.min(moves.length - 1, Math.floor(moves.length * share))] as number);
+  const rounded = (number: number) => Number(number.toPrecision(3));
+  const warm = loads.slice(1).sort((a, b) => a - b);
+  const result = {
+    messages: count,
+    'first load, ms': rounded(loads[0] as number),
+    'load again, ms (median of 3)': rounded(warm[1] as number),
+    'columns on the wire, MB': rounded(wire / 1e6),
+    'moves timed': moves.length,
+    'pointer to paint, median ms': at(0.5),
+    'pointer to paint, p95 ms': at(0.95),
+  };
+  await cleanUp();
+  return result;
+}
+
+const counts = process.argv.slice(2).map(Number).filter(Boolean);
+const results = [];
+for (const count of counts.length > 0 ? counts : [100_000, 1_000_000]) results.push(await measure(count));
+process.stdout.write(`${JSON.stringify(results)}\n\n`);
+for (const name of Object.keys(results[0] ?? {}) as (keyof (typeof results)[number])[])
+  process.stdout.write(`${name.padEnd(40)}${results.map((result) => String(result[name]).padStart(12)).join('')}\n`);
+process.exit();
