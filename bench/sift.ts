@@ -1,3 +1,4 @@
+import { get } from 'node:http';
 import { By, until as located, type WebDriver } from 'selenium-webdriver';
 import { devTools, openChromium } from '../test/browser/chromium';
 import { App, cleanUp, startStandIn, tinyScenario, until } from '../test/harness';
@@ -87,6 +88,19 @@ async function drag(driver: WebDriver): Promise<number[]> {
   return moves;
 }
 
+/** Octets of an answer as they come over the wire. */
+function octetsOf(url: string, cookie: string): Promise<number> {
+  return new Promise((resolve, reject) => {
+    get(url, { headers: { cookie } }, (answer) => {
+      let octets = 0;
+      answer.on('data', (chunk: Buffer) => {
+        octets += chunk.length;
+      });
+      answer.on('end', () => resolve(octets));
+    }).on('error', reject);
+  });
+}
+
 async function measure(count: number) {
   const host = await startStandIn({ scenario: tinyScenario() });
   const app = await App.start();
@@ -105,11 +119,7 @@ async function measure(count: number) {
     // From the request for the page to the first row in it; the first turn also builds the answer on the server.
     loads.push(await driver.executeScript<number>('return performance.now()'));
   }
-  const wire = Number(
-    (await fetch(`${app.origin}/api${path}/columns`, { headers: { cookie: app.cookie } })).headers.get(
-      'content-length',
-    ) ?? 0,
-  );
+  const wire = await octetsOf(`${app.origin}/api${path}/columns`, app.cookie);
   const moves = (await drag(driver)).sort((a, b) => a - b);
   const where = await driver.executeScript<string>(`return document.querySelector('[data-where]').dataset.where`);
   const shown = await driver.executeScript<string>(`return document.querySelector('main [role=status]').textContent`);

@@ -15,6 +15,8 @@ export interface Faults {
   /** Answers NO [LIMIT] to all but one command in so many milliseconds; 0 is never. */
   throttleMs: number;
   quotaLagSeconds: number;
+  /** Whether Archive and what lies below it has a quota root of its own. */
+  archiveRoot: boolean;
   /** Capabilities that are not offered and whose commands are BAD. */
   hide: string[];
 }
@@ -29,6 +31,7 @@ export function noFaults(): Faults {
     refuse: null,
     throttleMs: 0,
     quotaLagSeconds: 0,
+    archiveRoot: false,
     hide: [],
   };
 }

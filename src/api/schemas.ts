@@ -117,6 +117,10 @@ export const Level = v.object({
   after: count,
   other: count,
   difference: v.number(),
+  /** The roots of the quota, where there are several. */
+  roots: v.array(
+    v.object({ name: v.string(), used: v.nullable(v.number()), limit: v.nullable(v.number()), counted: Amount }),
+  ),
   /** The sum with each message counted once; where the server counts less than all copies together. */
   once: v.optional(count),
   folders: v.array(

@@ -3,6 +3,7 @@ import { savePersonalPrefix } from '../store/accounts';
 import { type Database, transaction } from '../store/database';
 import { tell } from '../store/events';
 import { saveListing } from '../store/folders';
+import { foldersWithoutRoot, rootNames, saveRoot, saveRootOf } from '../store/quota-roots';
 import { saveReading } from '../store/readings';
 
 /**
@@ -18,5 +19,24 @@ export async function readLevel(database: Database, account: number, server: Mai
     if (quota) await saveReading(client, account, quota);
     await tell(client, account, 'level', {});
   });
+  await readRoots(database, account, server);
   return listed;
+}
+
+/**
+ * Asks to which quota root the folders belong, those at the top for all below them and each once; then only what each
+ * further root says, so that a mailbox with one root costs no round trip more.
+ */
+async function readRoots(database: Database, account: number, server: MailServer): Promise<void> {
+  if (!server.dialect.quota) return;
+  for (const { id, serverName } of await foldersWithoutRoot(database, account)) {
+    const root = await server.quotaRootOf(serverName);
+    await saveRootOf(database, account, id, root);
+  }
+  const known = await rootNames(database, account);
+  if (known.length < 2) return;
+  for (const name of known) {
+    const root = await server.quotaRoot(name);
+    if (root) await saveRoot(database, account, root);
+  }
 }

@@ -43,6 +43,13 @@ export interface Quota {
   messageLimit: number | null;
 }
 
+/** A quota root (RFC 9208 §3.2) and how full it is, in octets; null where there is no such figure. */
+export interface QuotaRoot {
+  name: string;
+  used: number | null;
+  limit: number | null;
+}
+
 export interface OpenFolder {
   uidValidity: number;
   uidNext: number;
@@ -81,6 +88,10 @@ export interface MailServer {
   folders(): Promise<ListedFolder[]>;
   /** Null without the quota extension. */
   quota(): Promise<Quota | null>;
+  /** The first quota root of a folder; null where it has none, or the server has no quotas. */
+  quotaRootOf(serverName: string): Promise<QuotaRoot | null>;
+  /** A quota root by its name; null where it is gone. */
+  quotaRoot(name: string): Promise<QuotaRoot | null>;
   open(serverName: string): Promise<OpenFolder>;
   createFolder(serverName: string): Promise<void>;
   /** All UIDs of the open folder, or those of a set that are still there. */

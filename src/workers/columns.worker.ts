@@ -88,10 +88,15 @@ async function read(since: string | undefined): Promise<boolean> {
   return true;
 }
 
-async function build(): Promise<Mailbox> {
-  const { folders } = (await (await get('/level')).json()) as {
-    folders: { path: string; role: string | null; repeats: boolean }[];
-  };
+interface Folders {
+  folders: { path: string; role: string | null; repeats: boolean }[];
+}
+
+async function readFolders(): Promise<Folders> {
+  return (await get('/level')).json() as Promise<Folders>;
+}
+
+function build({ folders }: Folders): Mailbox {
   const trash = trashFolders(folders, opening?.trashFolder ?? null);
   const paths = new Set(trash.map(({ path }) => path));
   return new Mailbox(columns as Columns, opening?.timeZone ?? 'UTC', paths, { idsOf, bySubject }, new Date());
@@ -105,15 +110,15 @@ function open(): Mailbox {
 const calls: { [N in keyof Calls]: (argument: Calls[N][0]) => Calls[N][1] | Promise<Calls[N][1]> } = {
   async open(argument) {
     opening = argument;
-    await read(undefined);
-    mailbox = await build();
+    const [folders] = await Promise.all([readFolders(), read(undefined)]);
+    mailbox = build(folders);
     return { messages: columns?.length ?? 0 };
   },
   async refresh() {
     if (!(await read(version))) return false;
     outside.clear();
     subjects = undefined;
-    const next = await build();
+    const next = build(await readFolders());
     next.takeMarks(open());
     mailbox = next;
     return true;

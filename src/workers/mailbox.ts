@@ -42,12 +42,13 @@ export class Mailbox {
   private linked: Linked;
   private readonly scope: Uint8Array;
   private readonly orders = new Map<string, Uint32Array>();
-  private readonly threadSizes = new Map<number, number>();
+  /** Messages by the number of their thread. */
+  private readonly threadSizes: Uint32Array;
   /** Printed conditions by dimension, so that only what changed is computed again. */
   private conditions: Record<string, string> = {};
   private where = '';
-  private list: Uint32Array | undefined;
-  private listOrder = '';
+  /** The matching rows in the order of the list, as far as they were looked for. */
+  private list: { order: Uint32Array; rows: Uint32Array; found: number; place: number } | undefined;
   private readonly marks: Uint8Array;
   private readonly marked = { messages: 0, bytes: 0 };
   /** What matched when all was marked, and the criteria then. */
@@ -66,7 +67,13 @@ export class Mailbox {
     for (let row = 0; row < columns.length; row++) this.scope[row] = inTrash[columns.folder[row] as number] ? 0 : 1;
     this.marks = new Uint8Array(columns.length);
     this.linked = new Linked(columns, monthsOf(columns.received, now, timeZone), this.scope);
-    for (const thread of columns.thread) this.threadSizes.set(thread, (this.threadSizes.get(thread) ?? 0) + 1);
+    let highest = 0;
+    for (let row = 0; row < columns.length; row++) highest = Math.max(highest, columns.thread[row] as number);
+    this.threadSizes = new Uint32Array(highest + 1);
+    for (let row = 0; row < columns.length; row++) {
+      const thread = columns.thread[row] as number;
+      this.threadSizes[thread] = (this.threadSizes[thread] as number) + 1;
+    }
   }
 
   /** Takes over what was marked in an earlier state of the same mailbox; what went since is marked no more. */
@@ -175,18 +182,29 @@ export class Mailbox {
 
   /** The rows of the list that are in view. */
   window(window: ListWindow): { rows: ListRow[]; first: number } {
-    const list = this.ordered(window.order, window.descending);
-    const first = Math.max(0, Math.min(window.first, list.length));
-    const rows = Array.from(list.subarray(first, first + window.count), (row) => this.rowAt(row));
+    const order = this.orderOf(window.order, window.descending);
+    if (this.list?.order !== order) this.list = this.startList(order);
+    const first = Math.max(0, Math.min(window.first, this.linked.total.messages));
+    const rows = Array.from(this.listed(first, first + window.count), (row) => this.rowAt(row));
     return { rows, first };
   }
 
-  private ordered(order: ListOrder, descending: boolean): Uint32Array {
-    const name = `${order} ${descending}`;
-    if (this.list && this.listOrder === name) return this.list;
-    this.listOrder = name;
-    this.list = this.linked.matching(this.orderOf(order, descending));
-    return this.list;
+  private startList(order: Uint32Array): NonNullable<Mailbox['list']> {
+    return { order, rows: new Uint32Array(this.linked.total.messages), found: 0, place: 0 };
+  }
+
+  /**
+   * Rows of the list from one place up to another. Looked for only so far: the top of a list is there at once, however
+   * many match.
+   */
+  private listed(first: number, end: number): Uint32Array {
+    const { list, linked } = this;
+    if (!list) return new Uint32Array(0);
+    for (; list.found < Math.min(end, list.rows.length) && list.place < list.order.length; list.place++) {
+      const row = list.order[list.place] as number;
+      if (linked.matches(row)) list.rows[list.found++] = row;
+    }
+    return list.rows.subarray(first, Math.min(end, list.found));
   }
 
   private orderOf(order: ListOrder, descending: boolean): Uint32Array {
@@ -245,7 +263,7 @@ export class Mailbox {
       kinds: columns.kinds[row] as number,
       files: columns.files[row] as number,
       attached: columns.attached[row] as number,
-      threaded: this.threadSizes.get(columns.thread[row] as number) ?? 1,
+      threaded: this.threadSizes[columns.thread[row] as number] as number,
       marked: this.marks[row] === 1,
     };
   }
@@ -254,12 +272,12 @@ export class Mailbox {
   mark(marking: Marking): Marked {
     switch (marking.kind) {
       case 'toggle': {
-        const row = this.list?.[marking.index];
+        const [row] = this.listed(marking.index, marking.index + 1);
         if (row !== undefined) this.setMark(row, this.marks[row] === 0);
         break;
       }
       case 'range':
-        for (const row of this.list?.subarray(marking.first, marking.last + 1) ?? []) this.setMark(row, marking.on);
+        for (const row of this.listed(marking.first, marking.last + 1)) this.setMark(row, marking.on);
         break;
       case 'ids':
         for (const id of marking.ids) {

@@ -146,22 +146,31 @@ export function namespace(session: Session): undefined {
   session.untagged(`NAMESPACE (("" "${SEPARATOR}")) NIL NIL`);
 }
 
+/** The folders of the second quota root, where the host has one. */
+const ARCHIVE = /^Archive($|\/)/;
+
 /** QUOTA (RFC 9208): STORAGE in units of 1024 octets, MESSAGE in messages. */
-function sendQuota(session: Session): void {
-  const { mailbox } = session;
-  const used = Math.ceil(mailbox.used(session.host.faults.quotaLagSeconds) / 1024);
-  const resources = [`STORAGE ${used} ${Math.floor(mailbox.limit / 1024)}`];
+function sendQuota(session: Session, root: string): void {
+  const { mailbox, host } = session;
+  const archived = [...mailbox.folders.values()]
+    .filter(({ name }) => host.faults.archiveRoot && ARCHIVE.test(name))
+    .reduce((sum, { bytes }) => sum + bytes, 0);
+  const octets = root === 'archive' ? archived : mailbox.used(host.faults.quotaLagSeconds) - archived;
+  const resources = [`STORAGE ${Math.ceil(octets / 1024)} ${Math.floor(mailbox.limit / 1024)}`];
   if (mailbox.messageLimit !== undefined) resources.push(`MESSAGE ${mailbox.messageCount()} ${mailbox.messageLimit}`);
-  session.untagged(`QUOTA "mailbox" (${resources.join(' ')})`);
+  session.untagged(`QUOTA "${root}" (${resources.join(' ')})`);
 }
 
 export function getQuota(session: Session, args: Token[]): undefined {
-  if (textOf(args[0]) !== 'mailbox') throw new No('NONEXISTENT', 'There is no such quota root');
-  sendQuota(session);
+  const root = textOf(args[0]);
+  if (root !== 'mailbox' && !(root === 'archive' && session.host.faults.archiveRoot))
+    throw new No('NONEXISTENT', 'There is no such quota root');
+  sendQuota(session, root);
 }
 
 export function getQuotaRoot(session: Session, args: Token[]): undefined {
   const folder = named(session, args[0]);
-  session.untagged(`QUOTAROOT ${quoted(folder.name)} "mailbox"`);
-  sendQuota(session);
+  const root = session.host.faults.archiveRoot && ARCHIVE.test(folder.name) ? 'archive' : 'mailbox';
+  session.untagged(`QUOTAROOT ${quoted(folder.name)} "${root}"`);
+  sendQuota(session, root);
 }

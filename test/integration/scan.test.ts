@@ -3,7 +3,7 @@ import { after, test } from 'node:test';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { stateOf } from '../../stand-in/control';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, hosted, indexed, startStandIn, until } from '../harness';
+import { App, cleanUp, hosted, indexed, startStandIn, tinyScenario, until } from '../harness';
 
 after(cleanUp);
 
@@ -57,6 +57,25 @@ function flagsAt(host: StandIn): Map<string, string> {
     ),
   );
 }
+
+test('several quota roots are told apart, each with what lies in it', async () => {
+  const host = await startStandIn({ scenario: tinyScenario() });
+  host.faults.archiveRoot = true;
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  await app.scanned(account);
+  const { roots, folders } = (await app.call('GET', `${account}/level`)).body;
+  const archived = folders.filter(({ path }: { path: string }) => /^Archive/.test(path));
+  const sum = (of: 'messages' | 'bytes') => archived.reduce((total: number, folder: any) => total + folder[of], 0);
+  assert.deepEqual(
+    roots.map(({ name }: { name: string }) => name),
+    ['archive', 'mailbox'],
+  );
+  assert.deepEqual(roots[0].counted, { messages: sum('messages'), bytes: sum('bytes') });
+  assert.equal(roots[0].used, Math.ceil(sum('bytes') / 1024) * 1024);
+  assert.equal(roots[1].counted.messages, host.mailbox.messageCount() - sum('messages'));
+  await app.killWorker();
+});
 
 test('the index equals the host in every folder; a view of every message is shown and never counted; nothing is dropped for being odd', async () => {
   const host = await startStandIn({ withEveryMessage: true, messageLimit: 9_000 });

@@ -11,6 +11,7 @@ import { foldersOf } from '../../store/folders';
 import { enqueue } from '../../store/jobs';
 import { accountLevel, bytesCountedOnce } from '../../store/level';
 import { amountOf, type Cursor, idsBySubject, messageById, messagesById, pageOfMessages } from '../../store/messages';
+import { quotaRoots } from '../../store/quota-roots';
 import { lastScan, openScan, type Scan, scanById } from '../../store/scans';
 import { readyCriteria } from '../criteria';
 import type { Environment } from '../environment';
@@ -100,6 +101,7 @@ export const showLevel = route({
     return {
       ...level,
       ...once,
+      roots: await quotaRoots(environment.database, account.id),
       ...(reading?.messageLimit != null
         ? { messageLimit: reading.messageLimit, messagesUsed: reading.messages ?? 0 }
         : {}),

@@ -185,17 +185,6 @@ export class Linked {
     }
   }
 
-  /** The matching rows in an order, as row numbers. */
-  matching(order: Uint32Array): Uint32Array {
-    const rows = new Uint32Array(this.total.messages);
-    let count = 0;
-    for (let place = 0; place < order.length; place++) {
-      const row = order[place] as number;
-      if (this.missing[row] === 0) rows[count++] = row;
-    }
-    return rows;
-  }
-
   private moveByMask(bit: number, mask: Uint8Array | undefined): void {
     const { missing } = this;
     for (let row = 0; row < missing.length; row++) {

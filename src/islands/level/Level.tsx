@@ -24,8 +24,32 @@ export default function Level() {
       <h1 className="sr-only">{text.places.level}</h1>
       <Summary level={level.data} />
       {level.data.limit === null && <LimitForm />}
+      {level.data.roots.length > 0 && <Roots roots={level.data.roots} />}
       <Whole level={level.data} />
     </>
+  );
+}
+
+/** The parts that the host limits apart: what it says of each beside what we count there. */
+function Roots({ roots }: { roots: LevelData['roots'] }) {
+  const { octets } = useFigures();
+  return (
+    <section className="card">
+      <h2 className="mb-1">{text.level.rootsTitle}</h2>
+      <ul className="grid gap-1">
+        {roots.map(({ name, used, limit, counted }) => (
+          <li key={name}>
+            <strong>{name}</strong>{' '}
+            {text.level.root(
+              used === null ? '–' : octets(used),
+              limit === null ? '–' : octets(limit),
+              octets(counted.bytes),
+              octets(Math.max(0, (used ?? counted.bytes) - counted.bytes)),
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -17,8 +17,8 @@ interface Bar {
   bytes: number;
   everything: number;
   chosen: boolean;
-  /** The criteria after it is pressed; undefined where it can't be. */
-  next: string | undefined;
+  /** The criteria after it is pressed, told then; undefined where it can't be. */
+  next: (() => string) | undefined;
 }
 
 const FOLDERS_SHOWN = 9;
@@ -67,7 +67,7 @@ function Group({ name, bars, onChange }: { name: string; bars: Bar[]; onChange(w
           aria-pressed={bar.chosen}
           disabled={bar.next === undefined}
           title={bar.title ?? `${bar.name}: ${count(bar.messages)}`}
-          onClick={() => bar.next !== undefined && onChange(bar.next)}
+          onClick={() => bar.next !== undefined && onChange(bar.next())}
         >
           <span className="truncate text-left">{bar.name}</span>
           <span aria-hidden="true" className="bar-track">
@@ -97,7 +97,7 @@ function categories({ now, all }: Narrowed, where: string): Bar[] {
     name: text.categories[category],
     ...amounts(now.categories, all.categories, code),
     chosen: chosen.includes(category),
-    next: toggledValue(where, 'category', 'category', category),
+    next: () => toggledValue(where, 'category', 'category', category),
   })).sort((a, b) => b.everything - a.everything);
 }
 
@@ -115,7 +115,7 @@ function folders({ now, all, folders: paths }: Narrowed, where: string): Bar[] {
       name: path,
       ...amounts(now.folders, all.folders, code),
       chosen: chosen.includes(path),
-      next: toggledValue(where, 'folder', 'folder', path),
+      next: () => toggledValue(where, 'folder', 'folder', path),
     };
   });
 }
@@ -127,7 +127,7 @@ function kinds({ now, all }: Narrowed, where: string): Bar[] {
     name: text.kinds[kind],
     ...amounts(now.kinds, all.kinds, code),
     chosen: chosen.includes(kind),
-    next: toggledValue(where, 'files', 'kind', kind),
+    next: () => toggledValue(where, 'files', 'kind', kind),
   })).filter(({ everything }) => everything > 0);
   return [
     ...bars.sort((a, b) => b.everything - a.everything),
@@ -136,7 +136,7 @@ function kinds({ now, all }: Narrowed, where: string): Bar[] {
       name: text.sift.noFiles,
       ...amounts(now.kinds, all.kinds, FILE_KINDS.length),
       chosen: hasNoFiles(where),
-      next: toggledNoFiles(where),
+      next: () => toggledNoFiles(where),
     },
   ];
 }
@@ -155,7 +155,7 @@ function flags({ now, all }: Narrowed, where: string): Bar[] {
     name: text.flags[name],
     ...amounts(now.flags, all.flags, code),
     chosen: hasFlag(where, name),
-    next: toggledFlag(where, name),
+    next: () => toggledFlag(where, name),
   }));
 }
 
@@ -169,6 +169,6 @@ function senders({ senders: top }: Narrowed, where: string): Bar[] {
     bytes,
     everything,
     chosen: chosen.includes(address),
-    next: address === '' ? undefined : toggledValue(where, 'sender', 'from', address),
+    next: address === '' ? undefined : () => toggledValue(where, 'sender', 'from', address),
   }));
 }

@@ -63,6 +63,7 @@ export function Field({
     watch.observe(element);
     return () => watch.disconnect();
   }, []);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the brush is what `where` and the field say
   useLayoutEffect(() => {
     const painter = canvas.current?.getContext('2d');
     if (!canvas.current || !painter || size.width === 0) return;
@@ -72,7 +73,7 @@ export function Field({
       canvas.current.height = Math.round(size.height * ratio);
     painter.setTransform(ratio, 0, 0, ratio, 0, 0);
     paintField(painter, layoutOf(size.width, size.height), narrowed, whole, brush, paints);
-  });
+  }, [narrowed, where, size, paints]);
 
   const columns = months.length - 1;
   const rows = whole.top - whole.bottom;

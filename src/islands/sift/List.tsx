@@ -2,10 +2,9 @@ import { useMemo, useState } from 'react';
 import { FILE_KINDS } from '../../core/mailbox/kinds';
 import { useChange, useFigures, useScan } from '../../ui/api/account';
 import type { Lot, Message } from '../../ui/api/types';
-import { Bar } from '../../ui/Bar';
 import type { ColumnsClient } from '../../ui/columns/client';
-import { type Column, Grid, LengthHead, markColumn } from '../../ui/grid/Grid';
-import { attached } from '../../ui/messages/columns';
+import { type Column, Grid, markColumn } from '../../ui/grid/Grid';
+import { attached, lengthColumn } from '../../ui/messages/columns';
 import { Look } from '../../ui/messages/Look';
 import { useDetails } from '../../ui/messages/useDetails';
 import { text } from '../../ui/text';
@@ -161,17 +160,7 @@ function columnsOf(
   const quiet = (shown: React.ReactNode) => <span className="text-ink-2">{shown}</span>;
   return [
     markColumn(),
-    {
-      key: 'bar',
-      head: <LengthHead />,
-      width: '52px',
-      minor: true,
-      cell: ({ size }) => (
-        <span className="flex justify-end [&>span]:w-full">
-          <Bar share={size / largest} kind="water" />
-        </span>
-      ),
-    },
+    lengthColumn(largest, 'water'),
     column('size', text.sift.size, '78px', ({ size }) => figures.octets(size), { align: 'right' }),
     column('date', text.sift.date, '84px', ({ date }) => quiet(figures.day(new Date(date * 1000).toISOString())), {
       minor: true,

@@ -21,15 +21,23 @@ export default function Sift() {
   const { search } = route;
   const client = useColumns();
   const settled = search.get('where') ?? '';
-  /** Criteria while a hand drags; the URL follows when it lets go. */
-  const [draft, setDraft] = useState<string>();
-  const where = draft ?? settled;
+  /** Whether a hand drags: then what is shown says which criteria, and the URL follows when it lets go. */
+  const [dragging, setDragging] = useState(false);
   const order = (search.get('order') ?? 'size') as ListOrder;
   const descending = (search.get('direction') ?? (DESCENDS.has(order) ? 'down' : 'up')) === 'down';
   const [view, setView] = useState({ first: 0, count: 60 });
-  const { data, error, problem, ask } = useNarrowed(where, { order, descending, ...view });
+  const { data, error, problem, ask, narrowTo } = useNarrowed(settled, { order, descending, ...view });
+  const where = dragging && data ? data.where : settled;
+  const drag = useCallback(
+    (next: string) => {
+      setDragging(true);
+      narrowTo(next);
+    },
+    [narrowTo],
+  );
   const setWhere = (next: string) => {
-    setDraft(undefined);
+    setDragging(false);
+    narrowTo(undefined);
     if (next !== settled) go(withState(route, { where: next }));
   };
   const changeOrder = (by: string) => {
@@ -68,7 +76,7 @@ export default function Sift() {
       ) : (
         <div className="sift-panes" data-where={data.where}>
           <Distributions narrowed={data} where={where} onChange={setWhere} />
-          <Field narrowed={data} where={where} onDraft={setDraft} onChange={setWhere} />
+          <Field narrowed={data} where={where} onDraft={drag} onChange={setWhere} />
           <List
             narrowed={data}
             client={client}

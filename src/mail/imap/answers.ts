@@ -35,6 +35,15 @@ export function foundUids(answer: RawAnswer): number[] {
   return values.map(Number).filter((uid) => Number.isSafeInteger(uid) && uid > 0);
 }
 
+/** Reads QUOTA (RFC 9208 §5.1): the root, and its STORAGE in octets. */
+export function quotaAnswer(answer: RawAnswer): { name: string; used: number | null; limit: number | null } {
+  const [root, resources] = answer.attributes ?? [];
+  const values = (Array.isArray(resources) ? resources : []).map((item: { value?: string }) => item.value ?? '');
+  const storage = values.findIndex((value) => value.toUpperCase() === 'STORAGE');
+  const octets = (at: number) => (storage >= 0 && /^\d+$/.test(values[at] ?? '') ? Number(values[at]) * 1024 : null);
+  return { name: root?.value ?? '', used: octets(storage + 1), limit: octets(storage + 2) };
+}
+
 /** What imapflow's errors carry. */
 interface CommandFailure extends Error {
   code?: string;

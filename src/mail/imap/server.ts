@@ -6,8 +6,8 @@ import { encodeFolderName } from '../../core/mailbox/names';
 import type { MessageRecord } from '../../core/mailbox/record';
 import { numbersOf, parseSequenceSet, printSequenceSet, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
-import type { Dialect, FlagsRecord, ListedFolder, MailServer, Moved, OpenFolder, Quota } from '../server';
-import { commandProblem, copyUid, foundUids, type RawAnswer } from './answers';
+import type { Dialect, FlagsRecord, ListedFolder, MailServer, Moved, OpenFolder, Quota, QuotaRoot } from '../server';
+import { commandProblem, copyUid, foundUids, quotaAnswer, type RawAnswer } from './answers';
 import { HEADER_FIELDS, recordOf } from './record';
 import { messageText } from './text';
 
@@ -86,6 +86,31 @@ export class ImapServer implements MailServer {
       messages: message?.usage ?? null,
       messageLimit: message?.limit ?? null,
     };
+  }
+
+  async quotaRootOf(serverName: string): Promise<QuotaRoot | null> {
+    return this.firstRoot('GETQUOTAROOT', encodedName(serverName));
+  }
+
+  async quotaRoot(name: string): Promise<QuotaRoot | null> {
+    return this.firstRoot('GETQUOTA', { type: 'STRING', value: name });
+  }
+
+  private async firstRoot(command: string, argument: Argument): Promise<QuotaRoot | null> {
+    if (!this.dialect.quota) return null;
+    const roots: QuotaRoot[] = [];
+    try {
+      await this.command(command, [argument], {
+        QUOTA: async (answer) => {
+          roots.push(quotaAnswer(answer));
+        },
+      });
+    } catch (error) {
+      // A folder that may not be asked, or a root that is gone, has no figure; that is no reason to end a scan.
+      if (error instanceof MailProblem && error.kind === 'connection-lost') throw error;
+      return null;
+    }
+    return roots[0] ?? null;
   }
 
   async open(serverName: string): Promise<OpenFolder> {

@@ -48,6 +48,7 @@ export interface Level {
   other: number;
   difference: number;
   once?: number;
+  roots: { name: string; used: number | null; limit: number | null; counted: Amount }[];
   folders: FolderLevel[];
   readings: { at: string; used: number }[];
   at: string;

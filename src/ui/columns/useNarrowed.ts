@@ -11,6 +11,8 @@ export function useNarrowed(where: string, list: ListWindow) {
   const [data, setData] = useState<Narrowed>();
   const [error, setError] = useState<Error>();
   const [problem, setProblem] = useState<string>();
+  /** Criteria while a hand drags: asked for at once, without drawing anything before the answer is here. */
+  const draft = useRef<string | undefined>(undefined);
   const latest = useRef({ where, list });
   latest.current = { where, list };
   const state = useRef({ busy: false, again: false });
@@ -25,7 +27,8 @@ export function useNarrowed(where: string, list: ListWindow) {
       while (current.again) {
         current.again = false;
         await client.ready;
-        setData(await client.call('narrow', { ...latest.current, now: Date.now() }));
+        const { where: settled, list: window } = latest.current;
+        setData(await client.call('narrow', { where: draft.current ?? settled, list: window, now: Date.now() }));
         setError(undefined);
       }
     } catch (failure) {
@@ -46,5 +49,12 @@ export function useNarrowed(where: string, list: ListWindow) {
       }),
     [client, ask],
   );
-  return { data, error, problem, ask };
+  const narrowTo = useCallback(
+    (next: string | undefined) => {
+      draft.current = next;
+      void ask();
+    },
+    [ask],
+  );
+  return { data, error, problem, ask, narrowTo };
 }

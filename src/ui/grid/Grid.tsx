@@ -55,7 +55,7 @@ export function Grid<Row>(props: GridProps<Row>) {
     count,
     getScrollElement: () => scroller.current,
     estimateSize: () => ROW_HEIGHT,
-    overscan: 12,
+    overscan: 5,
     scrollPaddingStart: ROW_HEIGHT,
   });
   const shown = virtual.getVirtualItems();

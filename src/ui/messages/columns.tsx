@@ -17,6 +17,21 @@ export function senderName({ from }: Pick<Message, 'from'>): string {
   return from ? from.name || from.address : text.sift.noSender;
 }
 
+/** A bar beside the size, as long as the size is of the largest in view. */
+export function lengthColumn<Row extends { size: number }>(largest: number, kind: 'water' | 'silt'): Column<Row> {
+  return {
+    key: 'bar',
+    head: <LengthHead />,
+    width: '52px',
+    minor: true,
+    cell: ({ size }) => (
+      <span className="flex justify-end [&>span]:w-full">
+        <Bar share={size / largest} kind={kind} />
+      </span>
+    ),
+  };
+}
+
 /** The columns that every list of messages has. */
 export function messageColumns(
   figures: { octets(n: number): string; day(at: string): string },
@@ -25,17 +40,7 @@ export function messageColumns(
 ): Column<Message>[] {
   return [
     markColumn(),
-    {
-      key: 'bar',
-      head: <LengthHead />,
-      width: '52px',
-      minor: true,
-      cell: ({ size }) => (
-        <span className="flex justify-end [&>span]:w-full">
-          <Bar share={size / largest} kind={kind} />
-        </span>
-      ),
-    },
+    lengthColumn(largest, kind),
     {
       key: 'size',
       head: text.sift.size,

@@ -113,10 +113,11 @@ export const en = {
     targetMessages: 'messages',
     once: (bytes: string) =>
       `Counting each message once, however many folders it lies in, gives ${bytes}: so the server counts copies once.`,
-    perCopy: 'Each copy of a message is counted.',
     thresholds: { warning: 'warning', sending: 'sending stops', receiving: 'receiving stops' },
     thresholdAt: (what: string, share: string) => `${what} at ${share}`,
-    roots: (name: string) => `Quota root ${name}`,
+    rootsTitle: 'The server limits parts of it apart',
+    root: (used: string, limit: string, counted: string, rest: string) =>
+      `${used} of ${limit}; messages add up to ${counted}, ${rest} is not mail`,
     filling: 'The figures come from the server’s own count until the scan has read each folder.',
   },
   sift: {

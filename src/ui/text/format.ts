@@ -35,11 +35,16 @@ export function percent(share: number): string {
   return `${whole.format(share * 100)} %`;
 }
 
+const dayFormats = new Map<string, Intl.DateTimeFormat>();
+
 /** A day as YYYY-MM-DD. */
 export function day(instant: string, timeZone: string): string {
-  return new Intl.DateTimeFormat('en-CA', { timeZone, year: 'numeric', month: '2-digit', day: '2-digit' }).format(
-    new Date(instant),
-  );
+  let format = dayFormats.get(timeZone);
+  if (!format) {
+    format = new Intl.DateTimeFormat('en-CA', { timeZone, year: 'numeric', month: '2-digit', day: '2-digit' });
+    dayFormats.set(timeZone, format);
+  }
+  return format.format(new Date(instant));
 }
 
 /** A month as YYYY-MM. */
