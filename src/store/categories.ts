@@ -3,7 +3,7 @@ import { signsOf } from '../core/categories/signs';
 import { kindBits } from '../core/mailbox/kinds';
 import type { MessageFile } from '../core/mailbox/structure';
 import { type Account, lockedVersion, nextVersion } from './accounts';
-import { type Queryable, row, rows } from './database';
+import { overWholeAccount, type Queryable, row, rows } from './database';
 
 /** What the user said of a sender. */
 export interface Correction {
@@ -23,20 +23,20 @@ export function selfOf(account: Pick<Account, 'user'>): ReadonlySet<string> {
  * user's own, whether the user wrote to its author, and what the user said of it. $1 is the account, $2 addresses of
  * the user.
  */
-const FACTS = `
-  sent as (
+const facts = (kept: 'materialized' | 'not materialized') => `
+  sent as materialized (
     select p.message from placement p join folder f on f.account = p.account and f.id = p.folder
     where p.account = $1 and p.gone_at is null and f.role = 'sent'),
   -- An address that wrote a tenth of what lies in Sent is the user's; a letter of somebody else filed there is not.
-  own_address as (
+  own_address as materialized (
     select unnest($2::text[]) as address
     union
     select m.from_address from sent join message m on m.account = $1 and m.id = sent.message
     where m.from_address <> '' group by m.from_address having count(*) * 10 >= (select count(*) from sent)),
-  written as (
+  written as materialized (
     select distinct r ->> 'address' as address
     from sent join message m on m.account = $1 and m.id = sent.message, jsonb_array_elements(m.recipients) r),
-  fact as (
+  fact as ${kept} (
     select p.id, p.category, m.signs,
       f.role is not null and f.role in ('sent', 'drafts') or o.address is not null as own,
       w.address is not null as written,
@@ -66,14 +66,15 @@ const judged = ({ signs, own, written, corrected }: Fact): Judgement =>
  */
 export async function categorise(db: Queryable, account: Account): Promise<void> {
   const self = [...selfOf(account)];
-  const facts = await rows<Fact>(
+  await overWholeAccount(db);
+  const found = await rows<Fact>(
     db,
-    `with ${FACTS} select distinct signs, own, written, corrected from fact where signs is not null`,
+    `with ${facts('materialized')} select distinct signs, own, written, corrected from fact where signs is not null`,
     [account.id, self],
   );
   const version = await lockedVersion(db, account.id);
   const changed = await db.query(
-    `with ${FACTS}
+    `with ${facts('materialized')}
      update placement p set category = rule.category, changed = $3
      from fact join unnest($4::int[], $5::boolean[], $6::boolean[], $7::int[], $8::int[])
        as rule (signs, own, written, corrected, category)
@@ -84,11 +85,11 @@ export async function categorise(db: Queryable, account: Account): Promise<void>
       account.id,
       self,
       version,
-      facts.map(({ signs }) => signs),
-      facts.map(({ own }) => own),
-      facts.map(({ written }) => written),
-      facts.map(({ corrected }) => corrected),
-      facts.map((fact) => categoryNumber(judged(fact).category)),
+      found.map(({ signs }) => signs),
+      found.map(({ own }) => own),
+      found.map(({ written }) => written),
+      found.map(({ corrected }) => corrected),
+      found.map((fact) => categoryNumber(judged(fact).category)),
     ],
   );
   if (changed.rowCount) await nextVersion(db, account.id);
@@ -98,7 +99,7 @@ export async function categorise(db: Queryable, account: Account): Promise<void>
 export async function judgementOf(db: Queryable, account: Account, placement: number): Promise<Judgement | undefined> {
   const fact = await row<Fact>(
     db,
-    `with ${FACTS} select signs, own, written, corrected from fact where id = $3 and signs is not null`,
+    `with ${facts('not materialized')} select signs, own, written, corrected from fact where id = $3 and signs is not null`,
     [account.id, [...selfOf(account)], placement],
   );
   return fact && judged(fact);

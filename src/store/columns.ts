@@ -1,6 +1,6 @@
 import { buildColumns, type Columns } from '../core/columns/columns';
 import type { Account } from './accounts';
-import { type Database, type Queryable, rows, theRow, transaction } from './database';
+import { type Database, overWholeAccount, type Queryable, rows, theRow, transaction } from './database';
 import { foldersOf } from './folders';
 
 /** A state of the index: its version, and which folders it was read with. */
@@ -33,8 +33,8 @@ export async function indexState(db: Queryable, account: number): Promise<IndexS
 const PACKED = {
   id: ['int4send', 'r.id::int'],
   size: ['float8send', 'r.size::float8'],
-  received: ['float8send', 'floor(extract(epoch from r.received))::float8'],
-  date: ['float8send', 'floor(extract(epoch from coalesce(r.sent, r.received)))::float8'],
+  received: ['float8send', `floor(date_part('epoch', r.received))`],
+  date: ['float8send', `floor(date_part('epoch', coalesce(r.sent, r.received)))`],
   flags: ['int4send', 'r.flags'],
   category: ['int4send', 'r.category::int'],
   kinds: ['int4send', 'r.kinds'],
@@ -59,6 +59,7 @@ const NAMED = {
 export async function readColumns(database: Database, account: Account, since?: number): Promise<ColumnsRead> {
   return transaction(database, async (client) => {
     await client.query('set transaction isolation level repeatable read');
+    await overWholeAccount(client);
     const state = await indexState(client, account.id);
     const folders = (await foldersOf(client, account.id)).filter(({ repeats }) => !repeats);
     const paths = new Map(folders.map(({ id, path }) => [id, path]));

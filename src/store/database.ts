@@ -36,6 +36,20 @@ export async function transaction<T>(database: Database, act: (client: Queryable
   }
 }
 
+/**
+ * Prepares a transaction for queries over all of an account. An account that was just scanned is not in the statistics, so
+ * the planner takes it for a handful of rows and would join in nested loops, which never end for a hundred thousand.
+ */
+export async function overWholeAccount(db: Queryable): Promise<void> {
+  await db.query('set local enable_nestloop = off');
+  await db.query(`set local work_mem = '64MB'`);
+}
+
+/** Has the planner look at the tables of the index again, after much of them changed. */
+export async function refreshStatistics(db: Queryable): Promise<void> {
+  await db.query('analyze message, placement');
+}
+
 /** The rows of a query. */
 export async function rows<T>(db: Queryable, text: string, values: unknown[] = []): Promise<T[]> {
   return (await db.query(text, values)).rows as T[];

@@ -1,6 +1,6 @@
 import { Threads } from '../core/threads/threads';
 import { nextVersion } from './accounts';
-import { type Queryable, row, rows } from './database';
+import { overWholeAccount, type Queryable, row, rows } from './database';
 
 const PAGE = 20_000;
 
@@ -10,6 +10,7 @@ const PAGE = 20_000;
  */
 export async function joinThreads(db: Queryable, account: number): Promise<void> {
   if (!(await row(db, 'select 1 from message where account = $1 and thread is null limit 1', [account]))) return;
+  await overWholeAccount(db);
   const threads = new Threads();
   const ids: number[] = [];
   for (let after = 0; ; after = ids.at(-1) as number) {

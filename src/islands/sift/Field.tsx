@@ -163,6 +163,10 @@ export function Field({
         onPointerDown={onPointerDown}
         onPointerMove={onPointerMove}
         onPointerUp={onPointerUp}
+        onPointerCancel={() => {
+          drag.current = undefined;
+          onChange(where);
+        }}
         onDoubleClick={() => onChange(said(undefined))}
       >
         <canvas ref={canvas} aria-hidden="true" className="absolute inset-0 size-full" />

@@ -165,7 +165,7 @@ function columnsOf(
     column('date', text.sift.date, '84px', ({ date }) => quiet(figures.day(new Date(date * 1000).toISOString())), {
       minor: true,
     }),
-    column('from', text.sift.from, 'minmax(80px, 1fr)', ({ name, address }) => name || address || text.sift.noSender),
+    column('from', text.sift.from, 'minmax(92px, 1fr)', ({ name, address }) => name || address || text.sift.noSender),
     column('subject', text.sift.subject, 'minmax(90px, 2fr)', ({ id, threaded }) => {
       const known = details.get(id);
       return (
@@ -175,12 +175,12 @@ function columnsOf(
         </>
       );
     }),
-    column('category', text.sift.category, '74px', ({ category }) => quiet(text.categories[category]), { minor: true }),
-    column('folder', text.look.folder, 'minmax(70px, 0.7fr)', ({ folder }) => quiet(folder), { minor: true }),
+    column('category', text.sift.category, '66px', ({ category }) => quiet(text.categories[category]), { minor: true }),
+    column('folder', text.look.folder, 'minmax(70px, 0.6fr)', ({ folder }) => quiet(folder), { minor: true }),
     column(
       'attached',
       text.sift.attached,
-      '88px',
+      '72px',
       ({ id, kinds }) => {
         const known = details.get(id);
         return quiet(known ? attached(known) : kindNames(kinds));

@@ -4,7 +4,7 @@ import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, FolderStatus, ListedFolder, MailServer, OpenFolder } from '../../mail/server';
 import type { Account } from '../../store/accounts';
 import { categorise, readMissingSigns, selfOf } from '../../store/categories';
-import { transaction } from '../../store/database';
+import { refreshStatistics, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import {
   foldersOf,
@@ -82,6 +82,7 @@ class Scanner {
     do unread = await this.fenced((client) => readMissingSigns(client, this.account));
     while (unread > 0);
     if (!this.touched) return;
+    await refreshStatistics(this.context.database);
     await this.fenced(async (client) => {
       await joinThreads(client, this.account.id);
       await categorise(client, this.account);

@@ -22,7 +22,7 @@ export function lengthColumn<Row extends { size: number }>(largest: number, kind
   return {
     key: 'bar',
     head: <LengthHead />,
-    width: '52px',
+    width: '44px',
     minor: true,
     cell: ({ size }) => (
       <span className="flex justify-end [&>span]:w-full">

@@ -9,7 +9,6 @@ export const en = {
     ledger: 'Ledger',
     full: (share: string) => `${share} full`,
     noLimit: (used: string) => `${used} used`,
-    messages: (count: string) => `${count} messages`,
     ofThem: (count: string) => `${count} of them`,
     trashFigure: (count: string, bytes: string) => `${count} · ${bytes}`,
     wonBack: (bytes: string) => `${bytes} won back`,
@@ -244,7 +243,6 @@ export const en = {
     '>=': 'at least',
   },
   look: {
-    title: 'One message',
     category: 'Category',
     because: (reasons: string) => `because ${reasons}`,
     correct: (sender: string) => `What ${sender} sends is`,
@@ -257,8 +255,6 @@ export const en = {
     date: 'Written',
     to: 'To',
     folder: 'Folder',
-    files: 'Attached',
-    text: 'Text',
     noText: 'It has no text.',
     header: 'Header',
     close: 'Close',
@@ -431,7 +427,6 @@ export const en = {
   },
   help: {
     title: 'Keys',
-    close: 'Close',
     keys: [
       ['↑ ↓ Home End', 'move in a list'],
       ['Shift ↑ ↓', 'extend the marks'],
@@ -448,7 +443,6 @@ export const en = {
     loading: 'Reading …',
     failed: 'That did not work.',
     retry: 'Try again',
-    offline: 'The connection to Tamsel was lost; it is tried again.',
     locked: 'The mail server does not accept the stored password any more. Sign in again.',
   },
 };
