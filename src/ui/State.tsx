@@ -20,3 +20,12 @@ export function Failed({ error, retry }: { error: Error; retry(): void }) {
     </div>
   );
 }
+
+/** Why a change was refused, where it was. */
+export function Refused({ error }: { error: Error | null }) {
+  return error ? (
+    <p role="alert" className="my-2 text-go">
+      {error.message}
+    </p>
+  ) : null;
+}

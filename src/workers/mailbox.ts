@@ -1,6 +1,4 @@
-import { TZDate } from '@date-fns/tz';
-import { startOfDay, startOfYear } from 'date-fns';
-import { BULK, CATEGORIES, type Category, categoryNumber } from '../core/categories/categories';
+import { CATEGORIES, type Category } from '../core/categories/categories';
 import { monthsOf } from '../core/columns/axes';
 import { type Columns, rowOfId } from '../core/columns/columns';
 import { byDimension, DIMENSIONS, intervalOf } from '../core/columns/dimensions';
@@ -8,12 +6,10 @@ import { type Change, Linked } from '../core/columns/linked';
 import { largest, orderBy, ranksOf } from '../core/columns/order';
 import { criteriaToMask, outsideTests } from '../core/criteria/columns';
 import { parseCriteria } from '../core/criteria/parse';
-import { printCriteria, printText } from '../core/criteria/print';
+import { printCriteria } from '../core/criteria/print';
 import type { Criteria } from '../core/criteria/tree';
-import { largestCurve } from '../core/level/curve';
-import { yearMatrix } from '../core/level/matrix';
-import { type Need, type Reach, reach } from '../core/level/ways';
 import { fold } from '../core/text';
+import { measure } from './measure';
 import type {
   ListOrder,
   ListRow,
@@ -24,7 +20,6 @@ import type {
   Measured,
   MeasureRequest,
   Narrowed,
-  Way,
 } from './protocol';
 
 /** Where texts are found that the columns do not carry. */
@@ -352,68 +347,14 @@ export class Mailbox {
 
   /** What Level shows of all mail but the trash. */
   measure(request: MeasureRequest): Measured {
-    const { columns, scope } = this;
-    const now = new TZDate(request.now, this.timeZone);
-    const { years, bands, cells } = yearMatrix(
-      columns,
-      scope,
-      request.units,
-      now.getFullYear(),
-      (year) => startOfYear(new TZDate(year, 0, 1, this.timeZone)).getTime() / 1000,
+    return measure(
+      this.columns,
+      this.scope,
+      { bySize: this.orderOf('size', true), byTime: this.orderOfReceived() },
+      this.linked.everything.categories,
+      this.timeZone,
+      request,
     );
-    const curve = largestCurve(columns, scope, this.orderOf('size', true));
-    let attached = 0;
-    for (let row = 0; row < columns.length; row++) if (scope[row] === 1) attached += columns.attached[row] as number;
-    return {
-      years,
-      bands,
-      matrix: cells,
-      categories: this.linked.everything.categories,
-      attached,
-      // RFC 2045 §6.8: three octets become four, and lines of 76 end with two more.
-      decoded: Math.round(attached * (3 / 4) * (76 / 78)),
-      curve: curve.points,
-      half: curve.half,
-      total: { messages: curve.total.n, bytes: curve.total.bytes },
-      ways: request.need ? this.ways(request.need, request) : [],
-    };
-  }
-
-  private ways(need: Need, { free }: MeasureRequest): Way[] {
-    const { columns, scope, timeZone } = this;
-    const oldest = this.orderOfReceived();
-    const sizes = (row: number) => columns.size[row] as number;
-    const times = (row: number) => columns.received[row] as number;
-    const sameDay = (value: number, last: number) => value < startOfNextDay(last, timeZone);
-    const bulkNumbers = BULK.map(categoryNumber);
-    const bulk = Uint8Array.from(scope, (inside, row) =>
-      inside === 1 && bulkNumbers.includes(columns.category[row] as number) ? 1 : 0,
-    );
-    const paths = columns.dictionaries.folder.map((path) =>
-      free.some((one) => path === one || path.startsWith(`${one}/`)),
-    );
-    const freeMask = Uint8Array.from(columns.folder, (code) => (paths[code] ? 1 : 0));
-    const before = ({ edge }: Reach) => (edge === undefined ? '' : `received <= ${dayOf(edge, timeZone)}`);
-    const way = (kind: Way['kind'], reached: Reach, where: string): Way => ({
-      kind,
-      messages: reached.messages,
-      bytes: reached.bytes,
-      reaches: reached.reaches,
-      edge: reached.edge ?? null,
-      where,
-    });
-    const bySize = reach(columns, this.orderOf('size', true), scope, need, sizes, (value, last) => value === last);
-    const byBulk = reach(columns, oldest, bulk, need, times, sameDay);
-    const byAge = reach(columns, oldest, scope, need, times, sameDay);
-    const everyFree = reach(columns, oldest, freeMask, { messages: Infinity }, times, () => true);
-    const enough = 'bytes' in need ? everyFree.bytes >= need.bytes : everyFree.messages >= need.messages;
-    const bulkWords = `(${BULK.map((name) => `category = ${name}`).join(' or ')})`;
-    return [
-      way('largest', bySize, bySize.edge === undefined ? '' : `size >= ${bySize.edge}`),
-      way('bulk', byBulk, [bulkWords, before(byBulk)].filter(Boolean).join(' and ')),
-      way('oldest', byAge, before(byAge)),
-      way('free', { ...everyFree, reaches: enough }, free.map((path) => `under = ${printText(path)}`).join(' or ')),
-    ];
   }
 
   private orderOfReceived(): Uint32Array {
@@ -423,17 +364,4 @@ export class Mailbox {
     this.orders.set('received', made);
     return made;
   }
-}
-
-function startOfNextDay(seconds: number, timeZone: string): number {
-  const day = startOfDay(new TZDate(seconds * 1000, timeZone));
-  day.setDate(day.getDate() + 1);
-  return day.getTime() / 1000;
-}
-
-/** The day of an instant, `YYYY-MM-DD`. */
-function dayOf(seconds: number, timeZone: string): string {
-  const date = new TZDate(seconds * 1000, timeZone);
-  const pad = (number: number, length = 2) => `${number}`.padStart(length, '0');
-  return `${pad(date.getFullYear(), 4)}-${pad(date.getMonth() + 1)}-${pad(date.getDate())}`;
 }

@@ -27,7 +27,7 @@ export const listCategories = route({
 export const correctCategory = route({
   method: 'POST',
   path: '/accounts/{account}/categories',
-  summary: `Says what all mail of a sender or domain is; null takes that back. One of ${CATEGORIES.join(', ')}.`,
+  summary: `Says what everything of a sender or domain is; null takes that back. One of ${CATEGORIES.join(', ')}.`,
   body: v.object({
     by: s.CorrectionBy,
     key: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(320)),

@@ -32,7 +32,7 @@ const frame = ({ id, kind, data }: StoredEvent) => `id: ${id}\nevent: ${kind}\nd
 export const events = route({
   method: 'GET',
   path: '/accounts/{account}/events',
-  summary: 'Server-sent events `scan`, `run`, `level` and `index`; Last-Event-ID catches up.',
+  summary: 'Server-sent events `scan`, `run`, `level`, `index` and `search`; Last-Event-ID catches up.',
   async handle({ environment: { database }, account, request }) {
     const given = request.headers.get('last-event-id');
     if (given !== null && !/^\d{1,15}$/.test(given))

@@ -19,3 +19,10 @@ export function instantsOfDay(day: string, timeZone: string): { start: Date; end
   if (year < 100) start.setFullYear(year);
   return { start: new Date(start.getTime()), end: new Date(addDays(start, 1).getTime()) };
 }
+
+/** The day in which an instant lies in a time zone, `YYYY-MM-DD`. */
+export function dayOfInstant(seconds: number, timeZone: string): string {
+  const day = new TZDate(seconds * 1000, timeZone);
+  const pad = (number: number, length: number) => `${number}`.padStart(length, '0');
+  return `${pad(day.getFullYear(), 4)}-${pad(day.getMonth() + 1, 2)}-${pad(day.getDate(), 2)}`;
+}

@@ -7,6 +7,7 @@ import { useChange, useFigures } from '../../ui/api/account';
 import type { FolderLevel, Level, Lot } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
 import { Link } from '../../ui/route';
+import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, octetsIn } from '../../ui/text/format';
 
@@ -126,11 +127,7 @@ export function FolderTable({ level }: { level: Level }) {
           {text.level.taken(take.data.label)}
         </p>
       )}
-      {take.error && (
-        <p role="alert" className="mt-2 text-go">
-          {take.error.message}
-        </p>
-      )}
+      <Refused error={take.error} />
     </section>
   );
 }

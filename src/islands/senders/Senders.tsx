@@ -10,8 +10,9 @@ import { Bar } from '../../ui/Bar';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
 import { type Column, Grid, LengthHead, markColumn } from '../../ui/grid/Grid';
 import { isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
+import { AddToPlan } from '../../ui/plan/AddToPlan';
 import { go, Link, type Route, useRoute, withState } from '../../ui/route';
-import { Failed, Loading } from '../../ui/State';
+import { Failed, Loading, Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
 
@@ -242,20 +243,9 @@ function Ranking({ where, by, order }: { where: string; by: By; order: string })
               <span className="text-ink-2">{text.sift.noneMarked}</span>
             )}
           </p>
-          <button
-            type="button"
-            className="button button-chief"
-            disabled={marked.length === 0 || add.isPending}
-            onClick={() => void addMarked()}
-          >
-            {text.sift.add}
-          </button>
+          <AddToPlan disabled={marked.length === 0 || add.isPending} onAdd={() => void addMarked()} />
         </div>
-        {add.error && (
-          <p role="alert" className="mb-2 text-go">
-            {add.error.message}
-          </p>
-        )}
+        <Refused error={add.error} />
         <Grid
           label={text.senders.label}
           columns={columns}

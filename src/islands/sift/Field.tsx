@@ -324,7 +324,7 @@ function usePaints(): Paints {
   const read = (): Paints => {
     const style = getComputedStyle(document.documentElement);
     const colour = (name: string) => style.getPropertyValue(name).trim();
-    return { water: colour('--water'), tint: colour('--tint'), hair: colour('--hair') };
+    return { water: colour('--water'), tint: colour('--tint'), sheet: colour('--sheet') };
   };
   const [paints, setPaints] = useState(read);
   useEffect(() => {

@@ -7,6 +7,8 @@ import { type Column, Grid, markColumn } from '../../ui/grid/Grid';
 import { attached, lengthColumn } from '../../ui/messages/columns';
 import { Look } from '../../ui/messages/Look';
 import { useDetails } from '../../ui/messages/useDetails';
+import { AddToPlan } from '../../ui/plan/AddToPlan';
+import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 import type { ListOrder, ListRow, ListWindow, MarkedSelector, Marking, Narrowed } from '../../workers/protocol';
@@ -86,21 +88,10 @@ export function List({
               {text.sift.unmark}
             </button>
           )}
-          <button
-            type="button"
-            className="button button-chief"
-            disabled={marked.messages === 0 || add.isPending}
-            onClick={() => void addMarked()}
-          >
-            {text.sift.add}
-          </button>
+          <AddToPlan disabled={marked.messages === 0 || add.isPending} onAdd={() => void addMarked()} />
         </span>
       </div>
-      {add.error && (
-        <p role="alert" className="mb-2 text-go">
-          {add.error.message}
-        </p>
-      )}
+      <Refused error={add.error} />
       <Grid
         label={text.sift.label}
         columns={columns}

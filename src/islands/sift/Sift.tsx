@@ -1,5 +1,6 @@
 import { useCallback, useState } from 'react';
 import { parseCriteria } from '../../core/criteria/parse';
+import { useSearch } from '../../ui/api/account';
 import { useColumns } from '../../ui/columns/provider';
 import { useNarrowed } from '../../ui/columns/useNarrowed';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
@@ -18,13 +19,13 @@ const DESCENDS = new Set(['size', 'date', 'attached']);
 /** The workbench: the whole mailbox narrowed by hand, marked, and taken into the plan. The URL holds its state. */
 export default function Sift() {
   const route = useRoute();
-  const { search } = route;
   const client = useColumns();
-  const settled = search.get('where') ?? '';
+  const search = useSearch().data;
+  const settled = route.search.get('where') ?? '';
   /** Whether a hand drags: then what is shown says which criteria, and the URL follows when it lets go. */
   const [dragging, setDragging] = useState(false);
-  const order = (search.get('order') ?? 'size') as ListOrder;
-  const descending = (search.get('direction') ?? (DESCENDS.has(order) ? 'down' : 'up')) === 'down';
+  const order = (route.search.get('order') ?? 'size') as ListOrder;
+  const descending = (route.search.get('direction') ?? (DESCENDS.has(order) ? 'down' : 'up')) === 'down';
   const [view, setView] = useState({ first: 0, count: 60 });
   const { data, error, problem, ask, narrowTo } = useNarrowed(settled, { order, descending, ...view });
   const where = dragging && data ? data.where : settled;
@@ -62,6 +63,8 @@ export default function Sift() {
         {data?.waiting.map((key) => (
           <p key={key} role="status" className="note">
             {text.sift.looking(key)}
+            {search?.state === 'running' &&
+              ` ${text.sift.searching(search.text, search.folders.done, search.folders.total)}`}
           </p>
         ))}
         {problem && (

@@ -1,6 +1,6 @@
-import { TZDate } from '@date-fns/tz';
 import { heightOf, type Months, sizeAt } from '../../core/columns/axes';
 import { allOf, byDimension, intervalOf } from '../../core/columns/dimensions';
+import { dayOfInstant } from '../../core/criteria/instants';
 import { parseCriteria } from '../../core/criteria/parse';
 import type { Criteria } from '../../core/criteria/tree';
 import { fittingUnit, OCTETS_IN, type UnitSystem } from '../../core/units';
@@ -38,13 +38,6 @@ export function placeOf(months: Months, seconds: number): number {
   return last + 1;
 }
 
-/** The day in which an instant lies, `YYYY-MM-DD`. */
-function dayAt(seconds: number, timeZone: string): string {
-  const day = new TZDate(seconds * 1000, timeZone);
-  const pad = (number: number, length: number) => `${number}`.padStart(length, '0');
-  return `${pad(day.getFullYear(), 4)}-${pad(day.getMonth() + 1, 2)}-${pad(day.getDate(), 2)}`;
-}
-
 /** A size in two digits of its unit, as people write it. */
 function rounded(octets: number, units: UnitSystem): Criteria & { kind: 'test' } {
   const unit = fittingUnit(octets, units);
@@ -63,7 +56,7 @@ export function conditionsOfBrush(brush: Brush, whole: Brush, { months, timeZone
     kind: 'test',
     field: 'received',
     op,
-    value: { type: 'day', day: dayAt(timeAt(months, place), timeZone) },
+    value: { type: 'day', day: dayOfInstant(timeAt(months, place), timeZone) },
   });
   if (brush.left > whole.left) conditions.push(day('>=', brush.left));
   if (brush.right < whole.right) conditions.push(day('<', brush.right));

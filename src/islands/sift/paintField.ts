@@ -24,14 +24,18 @@ export function layoutOf(width: number, height: number): Layout {
   };
 }
 
+/** Colours as the style sheet writes them, `#rrggbb`. */
 export interface Paints {
   water: string;
   tint: string;
-  hair: string;
+  sheet: string;
 }
 
 /** Faintest and deepest a cell is painted; between them by the logarithm of its octets. */
 const FAINTEST = 0.16;
+
+/** What is left of a cell's depth outside the brush. */
+const PALE = 0.28;
 
 /** Paints the field with its months above and its sizes at the right; what lies outside the brush is pale. */
 export function paintField(
@@ -53,28 +57,15 @@ export function paintField(
   const inTime = (column: number) => column + 0.5 >= inside.left && column + 0.5 < inside.right;
   const inSize = (row: number) => row + 0.5 >= inside.bottom && row + 0.5 < inside.top;
 
-  const { bytes } = now.field;
-  let most = 1;
-  for (let cell = 0; cell < bytes.length; cell++) most = Math.max(most, bytes[cell] as number);
-  const scale = 1 / Math.log1p(most / 1024);
-  context.fillStyle = paints.water;
-  for (let column = 0; column < columns; column++) {
-    const left = plot.left + column * cellWidth;
-    const known = inTime(column);
-    for (let row = whole.bottom; row < whole.top; row++) {
-      const octets = bytes[column * SIZE_BINS + row] as number;
-      if (octets <= 0) continue;
-      const depth = FAINTEST + (1 - FAINTEST) * Math.log1p(octets / 1024) * scale;
-      context.globalAlpha = known && inSize(row) ? depth : depth * 0.28;
-      context.fillRect(
-        left,
-        plot.top + plot.height - (row - whole.bottom + 1) * cellHeight,
-        Math.max(1, cellWidth - gap),
-        Math.max(1, cellHeight - 1),
-      );
-    }
-  }
-  context.globalAlpha = 1;
+  const cells = cellsOf(now.field.bytes, whole, columns, paints.water, (column, row) => inTime(column) && inSize(row));
+  context.imageSmoothingEnabled = false;
+  context.drawImage(cells, plot.left, plot.top, plot.width, plot.height);
+  context.fillStyle = paints.sheet;
+  if (gap > 0)
+    for (let column = 1; column < columns; column++)
+      context.fillRect(Math.round(plot.left + column * cellWidth) - gap, plot.top, gap, plot.height);
+  for (let row = 1; row < rows; row++)
+    context.fillRect(plot.left, Math.round(plot.top + row * cellHeight) - 1, plot.width, 1);
 
   const mostOfMonth = maximum(now.months.bytes);
   const room = MARGIN.top - 8;
@@ -94,6 +85,46 @@ export function paintField(
       Math.max(1, cellHeight - 1),
     );
   }
+}
+
+let spare: HTMLCanvasElement | undefined;
+
+/** The cells as a picture of one pixel each, to be drawn larger in one stroke: thousands of strokes take longer than a frame. */
+function cellsOf(
+  bytes: Float64Array,
+  whole: Brush,
+  columns: number,
+  colour: string,
+  isInside: (column: number, row: number) => boolean,
+): HTMLCanvasElement {
+  const rows = whole.top - whole.bottom;
+  spare ??= document.createElement('canvas');
+  spare.width = columns;
+  spare.height = rows;
+  const context = spare.getContext('2d') as CanvasRenderingContext2D;
+  const picture = context.createImageData(columns, rows);
+  const [red, green, blue] = [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16)) as [
+    number,
+    number,
+    number,
+  ];
+  let most = 1;
+  for (let cell = 0; cell < bytes.length; cell++) most = Math.max(most, bytes[cell] as number);
+  const scale = 1 / Math.log1p(most / 1024);
+  for (let column = 0; column < columns; column++) {
+    for (let row = whole.bottom; row < whole.top; row++) {
+      const octets = bytes[column * SIZE_BINS + row] as number;
+      if (octets <= 0) continue;
+      const depth = FAINTEST + (1 - FAINTEST) * Math.log1p(octets / 1024) * scale;
+      const at = ((whole.top - 1 - row) * columns + column) * 4;
+      picture.data[at] = red;
+      picture.data[at + 1] = green;
+      picture.data[at + 2] = blue;
+      picture.data[at + 3] = 255 * (isInside(column, row) ? depth : depth * PALE);
+    }
+  }
+  context.putImageData(picture, 0, 0);
+  return spare;
 }
 
 function maximum(values: Float64Array): number {

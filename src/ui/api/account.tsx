@@ -1,10 +1,10 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepPreviousData, skipToken, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { createContext, type ReactNode, useContext, useEffect } from 'react';
 import type { UnitSystem } from '../../core/units';
 import * as format from '../text/format';
 import { call } from './call';
 import { hear } from './events';
-import type { AccountBrief, Level, Lot, Run, ScanState, Settings } from './types';
+import type { AccountBrief, Level, Lot, Run, ScanState, SearchState, Settings } from './types';
 
 interface AccountContext {
   account: AccountBrief;
@@ -36,7 +36,7 @@ export function AccountProvider({
   useEffect(
     () =>
       hear(account.id, ({ kind, data }) => {
-        if (kind === 'scan') client.setQueryData(['scan', account.id], data);
+        if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
         if (kind === 'run') void client.invalidateQueries({ queryKey: ['runs', account.id] });
         if (kind === 'level')
           for (const key of ['level', 'lots', 'settings'])
@@ -62,6 +62,12 @@ export function useLevel() {
 export function useScan() {
   const { account, base } = useAccount();
   return useQuery({ queryKey: ['scan', account.id], queryFn: () => call<ScanState>(`${base}/scans/last`) });
+}
+
+/** The search of the mail server that was told of last. */
+export function useSearch() {
+  const { account } = useAccount();
+  return useQuery<SearchState>({ queryKey: ['search', account.id], queryFn: skipToken, staleTime: Infinity });
 }
 
 export function useLots() {

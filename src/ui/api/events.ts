@@ -1,11 +1,11 @@
-export type EventKind = 'scan' | 'run' | 'level' | 'index';
+export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search';
 
 export interface LiveEvent {
   kind: EventKind;
   data: unknown;
 }
 
-const KINDS: EventKind[] = ['scan', 'run', 'level', 'index'];
+const KINDS: EventKind[] = ['scan', 'run', 'level', 'index', 'search'];
 
 /**
  * Hears the events of an account. All tabs share one stream: the tab that holds the lock reads it and tells the others,

@@ -64,6 +64,14 @@ export interface ScanState {
   endedAt?: string;
 }
 
+/** A text that the mail server is asked for. */
+export interface SearchState {
+  id: number;
+  text: string;
+  state: 'queued' | 'running' | 'done' | 'failed';
+  folders: { done: number; total: number };
+}
+
 export interface Message {
   id: number;
   folder: string;

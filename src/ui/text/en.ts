@@ -147,6 +147,8 @@ export const en = {
     forget: (name: string) => `Forget ${name}`,
     noneKept: 'None kept yet. Narrow, then keep the criteria under a name.',
     looking: (key: string) => `Looking for what ${key} means; until it is known it matches nothing.`,
+    searching: (wanted: string, done: number, total: number) =>
+      `The mail server looks for “${wanted}”: ${done} of ${total} folders.`,
     unreadable2: 'The criteria in the address can’t be read, so nothing was narrowed.',
     ofAll: (messages: string) => `of ${messages}`,
     inThread: (count: number) => `· ${count} in thread`,
