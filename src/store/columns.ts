@@ -1,4 +1,5 @@
 import { buildColumns, type Columns } from '../core/columns/columns';
+import { trashFolders } from '../core/mailbox/folders';
 import type { Account } from './accounts';
 import { type Database, overWholeAccount, type Queryable, rows, theRow, transaction } from './database';
 import { foldersOf } from './folders';
@@ -6,7 +7,7 @@ import { foldersOf } from './folders';
 /** A state of the index: its version, and which folders it was read with. */
 export interface IndexState {
   version: number;
-  /** Changes when a folder is named otherwise, comes, or goes. */
+  /** Changes when a folder is named otherwise, comes, or goes, or another becomes the trash. */
   folders: string;
 }
 
@@ -15,17 +16,19 @@ export interface ColumnsRead {
   columns: Columns;
   /** Ids that went since, in a difference. */
   gone: number[];
+  /** Paths of the folders that are the trash. */
+  trash: string[];
 }
 
 /** The state in which the index is now. */
-export async function indexState(db: Queryable, account: number): Promise<IndexState> {
+export async function indexState(db: Queryable, account: Account): Promise<IndexState> {
   return theRow<IndexState>(
     db,
     `select index_version as version,
-       (select left(md5(coalesce(string_agg(id || ' ' || path || ' ' || repeats, E'\\n' order by id), '')), 12)
+       (select left(md5(concat($2::text, string_agg(concat_ws(' ', id, path, repeats, role), E'\\n' order by id))), 12)
         from folder where account = $1 and gone_at is null) as folders
      from account where id = $1`,
-    [account],
+    [account.id, account.settings.trashFolder],
   );
 }
 
@@ -60,7 +63,7 @@ export async function readColumns(database: Database, account: Account, since?: 
   return transaction(database, async (client) => {
     await client.query('set transaction isolation level repeatable read');
     await overWholeAccount(client);
-    const state = await indexState(client, account.id);
+    const state = await indexState(client, account);
     const folders = (await foldersOf(client, account.id)).filter(({ repeats }) => !repeats);
     const paths = new Map(folders.map(({ id, path }) => [id, path]));
     const packed = Object.entries(PACKED).map(
@@ -85,7 +88,8 @@ export async function readColumns(database: Database, account: Account, since?: 
             'select id from placement where account = $1 and changed > $2 and gone_at is not null',
             [account.id, since],
           );
-    return { state, columns: columnsOf(values, paths), gone: gone.map(({ id }) => id) };
+    const trash = trashFolders(folders, account.settings.trashFolder).map(({ path }) => path);
+    return { state, columns: columnsOf(values, paths), gone: gone.map(({ id }) => id), trash };
   });
 }
 

@@ -65,15 +65,18 @@ export async function rootNames(db: Queryable, account: number): Promise<string[
 
 /** The roots with what they say and what we count in them; none where all folders share one. */
 export async function quotaRoots(db: Queryable, account: number): Promise<StoredRoot[]> {
-  const found = await rows<StoredRoot>(
+  if ((await rootNames(db, account)).length < 2) return [];
+  return rows<StoredRoot>(
     db,
-    `select r.name, r.used, r.storage_limit as "limit",
-       json_build_object('messages', count(p.id), 'bytes', coalesce(sum(p.size), 0)) as counted
+    `with own as (
+       select folder, count(*) as messages, sum(size) as bytes
+       from placement where account = $1 and gone_at is null group by folder)
+     select r.name, r.used, r.storage_limit as "limit",
+       json_build_object('messages', coalesce(sum(own.messages), 0), 'bytes', coalesce(sum(own.bytes), 0)) as counted
      from quota_root r
      join folder f on f.account = r.account and f.quota_root = r.name and f.gone_at is null and not f.repeats
-     left join placement p on p.account = f.account and p.folder = f.id and p.gone_at is null
+     left join own on own.folder = f.id
      where r.account = $1 group by r.account, r.name, r.used, r.storage_limit order by r.name`,
     [account],
   );
-  return found.length > 1 ? found : [];
 }

@@ -3,7 +3,6 @@ import type { Columns } from '../core/columns/columns';
 import { applyDifference } from '../core/columns/difference';
 import { printCriteria } from '../core/criteria/print';
 import type { Criteria } from '../core/criteria/tree';
-import { trashFolders } from '../core/mailbox/folders';
 import { parseSequenceSet, type Ranges } from '../core/sets/ranges';
 import { Mailbox } from './mailbox';
 import type { Asked, Calls, Opening, Told } from './protocol';
@@ -23,6 +22,7 @@ class Refused extends Error {
 let opening: Opening | undefined;
 let columns: Columns | undefined;
 let version = '';
+let trash: ReadonlySet<string> = new Set();
 let mailbox: Mailbox | undefined;
 /** Ids by the key of a test that the columns can't answer; a promise while they are on their way. */
 const outside = new Map<string, Ranges | 'asked'>();
@@ -81,6 +81,7 @@ async function read(since: string | undefined): Promise<boolean> {
   const response = await get(`/columns${since === undefined ? '' : `?since=${since}`}`);
   const { columns: read, note } = fromArrow(new Uint8Array(await response.arrayBuffer()));
   version = note.version;
+  trash = new Set(note.trash);
   if (note.difference && columns) {
     if (read.length === 0 && note.gone.length === 0) return false;
     columns = applyDifference(columns, read, note.gone);
@@ -88,18 +89,8 @@ async function read(since: string | undefined): Promise<boolean> {
   return true;
 }
 
-interface Folders {
-  folders: { path: string; role: string | null; repeats: boolean }[];
-}
-
-async function readFolders(): Promise<Folders> {
-  return (await get('/level')).json() as Promise<Folders>;
-}
-
-function build({ folders }: Folders): Mailbox {
-  const trash = trashFolders(folders, opening?.trashFolder ?? null);
-  const paths = new Set(trash.map(({ path }) => path));
-  return new Mailbox(columns as Columns, opening?.timeZone ?? 'UTC', paths, { idsOf, bySubject }, new Date());
+function build(): Mailbox {
+  return new Mailbox(columns as Columns, opening?.timeZone ?? 'UTC', trash, { idsOf, bySubject }, new Date());
 }
 
 function open(): Mailbox {
@@ -110,15 +101,15 @@ function open(): Mailbox {
 const calls: { [N in keyof Calls]: (argument: Calls[N][0]) => Calls[N][1] | Promise<Calls[N][1]> } = {
   async open(argument) {
     opening = argument;
-    const [folders] = await Promise.all([readFolders(), read(undefined)]);
-    mailbox = build(folders);
+    await read(undefined);
+    mailbox = build();
     return { messages: columns?.length ?? 0 };
   },
   async refresh() {
     if (!(await read(version))) return false;
     outside.clear();
     subjects = undefined;
-    const next = build(await readFolders());
+    const next = build();
     next.takeMarks(open());
     mailbox = next;
     return true;

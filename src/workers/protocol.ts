@@ -8,8 +8,6 @@ export interface Opening {
   /** Path of the account's calls, `/api/accounts/1`. */
   base: string;
   timeZone: string;
-  /** Path of the trash, where the user named one. */
-  trashFolder: string | null;
 }
 
 export type ListOrder = 'size' | 'date' | 'from' | 'subject' | 'folder' | 'attached' | 'category';

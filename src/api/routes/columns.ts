@@ -29,16 +29,16 @@ export const showColumns = route({
     'The index as an Arrow IPC stream, the trash included. `since` takes the ETag of an earlier answer, without its quotes, and gives what changed: rows that replace those with the same id, and in the metadata the ids that went.',
   query: v.object({ since: v.optional(v.pipe(v.string(), v.maxLength(60))) }),
   async handle({ environment: { database }, account, request, query }) {
-    const known = await indexState(database, account.id);
+    const known = await indexState(database, account);
     const asked = request.headers.get('if-none-match');
     if (query.since === undefined && asked === `"${tagOf(known)}"`)
       return new Response(null, { status: 304, headers: { etag: asked } });
     const since = versionIn(query.since, known);
     const ready = since === undefined ? kept.get(account.id) : undefined;
     if (ready && ready.tag === tagOf(known)) return answer(ready);
-    const { state, columns, gone } = await readColumns(database, account, since);
+    const { state, columns, gone, trash } = await readColumns(database, account, since);
     const tag = tagOf(state);
-    const body = await compress(toArrow(columns, { version: tag, difference: since !== undefined, gone }), {
+    const body = await compress(toArrow(columns, { version: tag, difference: since !== undefined, gone, trash }), {
       level: LEVEL,
     });
     if (since === undefined) keep(account.id, { tag, body });

@@ -59,6 +59,8 @@ export interface StreamNote {
   difference: boolean;
   /** Ids that went since then. */
   gone: readonly number[];
+  /** Paths of the folders that are the trash. */
+  trash: readonly string[];
 }
 
 export function toArrow(columns: Columns, note: StreamNote): Uint8Array {
@@ -101,6 +103,7 @@ export function toArrow(columns: Columns, note: StreamNote): Uint8Array {
     ['version', note.version],
     ['difference', note.difference ? 'yes' : 'no'],
     ['gone', JSON.stringify(note.gone)],
+    ['trash', JSON.stringify(note.trash)],
   ]);
   const schema = new Schema(fields, metadata);
   const struct = makeData({ type: new Struct(fields), length, nullCount: 0, children } as never);
@@ -155,6 +158,7 @@ export function fromArrow(octets: Uint8Array): { columns: Columns; note: StreamN
       version: metadata.get('version') ?? '',
       difference: metadata.get('difference') === 'yes',
       gone: JSON.parse(metadata.get('gone') ?? '[]') as number[],
+      trash: JSON.parse(metadata.get('trash') ?? '[]') as string[],
     },
   };
 }

@@ -13,8 +13,9 @@ export function ColumnsProvider({ children }: { children: ReactNode }) {
   const { account, settings } = useAccount();
   const [client, setClient] = useState<ColumnsClient>();
   const { timeZone, trashFolder } = settings;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another trash makes other columns
   useEffect(() => {
-    const opened = new ColumnsClient({ base: `/api/accounts/${account.id}`, timeZone, trashFolder });
+    const opened = new ColumnsClient({ base: `/api/accounts/${account.id}`, timeZone });
     setClient(opened);
     let timer: ReturnType<typeof setTimeout> | undefined;
     const stop = hear(account.id, ({ kind }) => {
