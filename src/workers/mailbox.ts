@@ -34,7 +34,7 @@ const SENDERS_SHOWN = 12;
 
 /** A mailbox as Sift and Level look at it: its columns but the trash, narrowed, ordered and marked. */
 export class Mailbox {
-  private linked: Linked;
+  private readonly linked: Linked;
   private readonly scope: Uint8Array;
   private readonly orders = new Map<string, Uint32Array>();
   /** Messages by the number of their thread. */
@@ -84,7 +84,7 @@ export class Mailbox {
       for (let row = 0; row < from.columns.length; row++) {
         if (from.basis.rows[row] === 0) continue;
         const here = rowOfId(this.columns, from.columns.id[row] as number);
-        if (here >= 0) rows[here] = 1;
+        if (here >= 0 && this.scope[here] === 1) rows[here] = 1;
       }
       this.basis = { where: from.basis.where, rows };
     }
