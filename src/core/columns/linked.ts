@@ -45,7 +45,7 @@ const SENDER = 64;
 const SCOPE = 256;
 
 /** Share of all rows from which on counting anew is quicker than counting in and out. */
-const ANEW = 0.1;
+const ANEW = 0.15;
 
 /** A new condition of a dimension: an interval of sizes or times, or the rows of a mask; neither lets all through. */
 export type Change =
