@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { DuckDBInstance } from '@duckdb/node-api';
-import { monthsOf } from '../src/core/columns/axes';
-import type { Columns } from '../src/core/columns/columns';
+import { monthColumn, monthsOf, sizeColumn } from '../src/core/columns/axes';
+import { type Columns, encode } from '../src/core/columns/columns';
 import { Linked } from '../src/core/columns/linked';
 import { largest } from '../src/core/columns/order';
 import { criteriaToMask } from '../src/core/criteria/columns';
@@ -40,18 +40,19 @@ async function duckDb(columns: Columns, months: Float64Array) {
     'create table mail (size bigint, received bigint, month integer, bin integer, category integer, folder integer, address integer, domain integer)',
   );
   const appender = await connection.createAppender('mail');
-  const linked = new Linked(columns, months);
-  const internals = linked as unknown as { month: Uint16Array; bin: Uint8Array; domainOf: Uint32Array };
+  const { author } = columns.dictionaries;
+  const [addresses, domains] = [encode(author.address).codes, encode(author.domain).codes];
+  const [month, bin] = [monthColumn(columns.received, months), sizeColumn(columns)];
   for (let row = 0; row < columns.length; row++) {
     appender.appendBigInt(BigInt(columns.size[row] as number));
     appender.appendBigInt(BigInt(columns.received[row] as number));
     for (const value of [
-      internals.month[row],
-      internals.bin[row],
+      month[row],
+      bin[row],
       columns.category[row],
       columns.folder[row],
-      linked.addressAt(row),
-      internals.domainOf[columns.author[row] as number],
+      addresses[columns.author[row] as number],
+      domains[columns.author[row] as number],
     ])
       appender.appendInteger(value as number);
     appender.endRow();

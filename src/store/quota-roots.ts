@@ -1,11 +1,15 @@
 import type { Amount } from '../core/level/level';
 import { type Queryable, rows } from './database';
 
-/** A part of the mailbox that the host limits apart, beside what we count in it. */
-export interface StoredRoot {
+/** A part of the mailbox that the host limits apart, and what it says of it; octets. */
+interface Root {
   name: string;
   used: number | null;
   limit: number | null;
+}
+
+/** The same beside what we count in it. */
+export interface StoredRoot extends Root {
   counted: Amount;
 }
 
@@ -24,12 +28,7 @@ export async function foldersWithoutRoot(
 }
 
 /** Keeps the root of a folder, and what it says, for the folder and all below it. */
-export async function saveRootOf(
-  db: Queryable,
-  account: number,
-  folder: number,
-  root: { name: string; used: number | null; limit: number | null } | null,
-): Promise<void> {
+export async function saveRootOf(db: Queryable, account: number, folder: number, root: Root | null): Promise<void> {
   await db.query(
     `update folder f set quota_root = $3 from folder top
      where top.account = $1 and top.id = $2 and f.account = $1
@@ -39,11 +38,7 @@ export async function saveRootOf(
   if (root) await saveRoot(db, account, root);
 }
 
-export async function saveRoot(
-  db: Queryable,
-  account: number,
-  root: { name: string; used: number | null; limit: number | null },
-): Promise<void> {
+export async function saveRoot(db: Queryable, account: number, root: Root): Promise<void> {
   await db.query(
     `insert into quota_root (account, name, used, storage_limit) values ($1, $2, $3, $4)
      on conflict (account, name) do update

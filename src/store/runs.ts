@@ -4,6 +4,7 @@ import { parseMultirange, printMultirange, type Ranges, rangesOf } from '../core
 import { type Account, nextNumber, nextVersion } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
 import { foldersOf } from './folders';
+import { forgetFound } from './searches';
 import { foldersInScope, type Scope, select } from './selection';
 
 export type RunAction = 'trash' | 'purge' | 'restore';
@@ -347,6 +348,7 @@ export async function movePlacements(
   const ids = moves.map(({ id }) => id);
   const uids = moves.map(({ uid }) => uid);
   const version = await nextVersion(db, account);
+  await forgetFound(db, account, to.generation);
   await db.query(
     `update placement set gone_at = now(), changed = $5
      where account = $1 and generation = $2 and gone_at is null and uid = any($3::bigint[]) and id <> all($4::bigint[])`,

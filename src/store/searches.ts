@@ -125,3 +125,8 @@ export async function saveFound(
     [account, search, folder.generation, folder.uidNext, folder.messages, printMultirange(uids)],
   );
 }
+
+/** Has a folder asked again, since something came into it. */
+export async function forgetFound(db: Queryable, account: number, generation: number): Promise<void> {
+  await db.query('delete from search_found where account = $1 and generation = $2', [account, generation]);
+}

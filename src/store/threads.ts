@@ -4,12 +4,18 @@ import { overWholeAccount, type Queryable, row, rows } from './database';
 
 const PAGE = 20_000;
 
+/** Whether some messages came in since threads were joined last. */
+export async function hasLooseMessages(db: Queryable, account: number): Promise<boolean> {
+  const loose = await row(db, 'select 1 from message where account = $1 and thread is null limit 1', [account]);
+  return loose !== undefined;
+}
+
 /**
  * Joins the messages of an account into threads where some were not yet, and marks the placements whose thread changed,
  * in a transaction of the caller's.
  */
 export async function joinThreads(db: Queryable, account: number): Promise<void> {
-  if (!(await row(db, 'select 1 from message where account = $1 and thread is null limit 1', [account]))) return;
+  if (!(await hasLooseMessages(db, account))) return;
   await overWholeAccount(db);
   const threads = new Threads();
   const ids: number[] = [];

@@ -24,9 +24,12 @@ let columns: Columns | undefined;
 let version = '';
 let trash: ReadonlySet<string> = new Set();
 let mailbox: Mailbox | undefined;
-/** Ids by the key of a test that the columns can't answer; a promise while they are on their way. */
-const outside = new Map<string, Ranges | 'asked'>();
-let subjects: number[] | 'asked' | undefined;
+/** Ids by the key of a test that the columns can't answer. Another map for each state of the index. */
+let outside = new Map<string, Ranges | 'asked'>();
+let subjects: { ids?: number[] } | undefined;
+
+/** Before the mail server is asked again whether it has found a text. */
+const AGAIN_MS = 1_000;
 
 async function get(path: string): Promise<Response> {
   const response = await fetch(`${opening?.base}${path}`);
@@ -40,37 +43,41 @@ function idsOf(key: string, test: Criteria): Ranges | undefined {
   const known = outside.get(key);
   if (known !== undefined) return known === 'asked' ? undefined : known;
   outside.set(key, 'asked');
-  const ask = async (): Promise<void> => {
-    try {
-      const { ids } = (await (await get(`/matches?where=${encodeURIComponent(printCriteria(test))}`)).json()) as {
-        ids: string;
-      };
-      outside.set(key, ids === '' ? [] : (parseSequenceSet(ids) ?? []));
-    } catch (error) {
-      // The mail server still searches: the answer comes by asking again.
-      if (error instanceof Refused && error.status === 503) return ask();
-      outside.set(key, []);
-      tellProblem(error);
-      return;
-    }
-    postMessage({ kind: 'ready' });
-  };
-  void ask();
+  void findIds(outside, key, test);
   return undefined;
 }
 
-function bySubject(): readonly number[] | undefined {
-  if (Array.isArray(subjects)) return subjects;
-  if (subjects === undefined) {
-    subjects = 'asked';
-    void get('/order?scope=mail')
-      .then((response) => response.json())
-      .then(({ ids }: { ids: number[] }) => {
-        subjects = ids;
-        postMessage({ kind: 'ready' });
-      }, tellProblem);
+async function findIds(into: typeof outside, key: string, test: Criteria): Promise<void> {
+  try {
+    const answer = await get(`/matches?where=${encodeURIComponent(printCriteria(test))}`);
+    const { ids } = (await answer.json()) as { ids: string };
+    into.set(key, ids === '' ? [] : (parseSequenceSet(ids) ?? []));
+    postMessage({ kind: 'ready' });
+  } catch (error) {
+    if (error instanceof Refused && error.status === 503 && into === outside) {
+      setTimeout(() => void findIds(into, key, test), AGAIN_MS);
+      return;
+    }
+    into.set(key, []);
+    tellProblem(error);
   }
-  return undefined;
+}
+
+function bySubject(): readonly number[] | undefined {
+  if (!subjects) {
+    subjects = {};
+    void readSubjects(subjects);
+  }
+  return subjects.ids;
+}
+
+async function readSubjects(into: { ids?: number[] }): Promise<void> {
+  try {
+    into.ids = ((await (await get('/order?scope=mail')).json()) as { ids: number[] }).ids;
+    postMessage({ kind: 'ready' });
+  } catch (error) {
+    tellProblem(error);
+  }
 }
 
 function tellProblem(error: unknown): void {
@@ -107,7 +114,7 @@ const calls: { [N in keyof Calls]: (argument: Calls[N][0]) => Calls[N][1] | Prom
   },
   async refresh() {
     if (!(await read(version))) return false;
-    outside.clear();
+    outside = new Map();
     subjects = undefined;
     const next = build();
     next.takeMarks(open());

@@ -87,6 +87,16 @@ test('what changed since a state makes of its columns the new ones: runs, flags,
     true,
   );
 
+  // Words are found where a run took their messages, before any scan looks there again.
+  const words = encodeURIComponent('text ~ hedge');
+  const found = (await app.call('GET', `${account}/messages?limit=1&where=${words}`)).body.total.messages;
+  const inTrash = async () =>
+    (await app.call('GET', `${account}/messages?limit=1&scope=trash&where=${words}`)).body.total.messages;
+  const before = await inTrash();
+  await app.ran(account, { action: 'trash', where: 'text ~ hedge' });
+  assert.ok(found > 0);
+  assert.equal(await inTrash(), before + found);
+
   // With another folder every path may be another.
   host.mailbox.create('A new folder');
   await app.scanned(account, true);

@@ -173,6 +173,20 @@ test('a scan killed at random points and dropped at random octets goes on where 
   );
   assert.equal(rows[0].rows, rows[0].uids, 'nothing was written twice');
   assert.deepEqual(stateOf(host), before, 'a scan changes nothing');
+
+  // As if it had been killed after the last message, before threads and categories were told.
+  const told = async () => {
+    const { categories } = (await app.call('GET', `${account}/categories`)).body;
+    const threads = 'select count(*)::int as loose from message where thread is null';
+    return { categories, loose: (await app.database.query(threads)).rows[0].loose };
+  };
+  const settled = await told();
+  assert.equal(settled.loose, 0);
+  await app.database.query('update message set thread = null');
+  await app.database.query('update placement set category = 0');
+  assert.notDeepEqual(await told(), settled);
+  await app.scanned(account, true);
+  assert.deepEqual(await told(), settled);
 });
 
 test('a password that is refused later locks the account, and says so', async () => {

@@ -41,19 +41,20 @@ export const makeLot = route({
         scope: 'mail',
         now: new Date(),
       });
+      const made = (await lotsOf(client, account.id)).find((one) => one.id === id) as Lot;
+      // Thrown here, so that what was refused was never there.
+      if (made.messages === 0)
+        throw invalid('Nothing matches, so there is nothing to mark.', [
+          { field: body.where === undefined ? 'ids' : 'where', expected: 'messages that are there' },
+        ]);
+      if (body.expect && (body.expect.messages !== made.messages || body.expect.bytes !== made.bytes))
+        throw conflict(
+          'not-as-expected',
+          'The mailbox has changed meanwhile. Look at what matches now, and mark again.',
+        );
       await tell(client, account.id, 'level', {});
-      return (await lotsOf(client, account.id)).find((made) => made.id === id) as Lot;
+      return made;
     });
-    if (lot.messages === 0) {
-      await dropLot(environment.database, account.id, lot.id);
-      throw invalid('Nothing matches, so there is nothing to mark.', [
-        { field: body.where === undefined ? 'ids' : 'where', expected: 'messages that are there' },
-      ]);
-    }
-    if (body.expect && (body.expect.messages !== lot.messages || body.expect.bytes !== lot.bytes)) {
-      await dropLot(environment.database, account.id, lot.id);
-      throw conflict('not-as-expected', 'The mailbox has changed meanwhile. Look at what matches now, and mark again.');
-    }
     return shownLot(lot);
   },
 });

@@ -47,8 +47,3 @@ export function signsOf(source: SignSource, self: ReadonlySet<string>): number {
   };
   return (Object.keys(found) as Sign[]).reduce((bits, name) => bits | (found[name] ? SIGNS[name] : 0), 0);
 }
-
-/** The signs in an integer, by name. */
-export function signNames(bits: number): Sign[] {
-  return (Object.keys(SIGNS) as Sign[]).filter((name) => (bits & SIGNS[name]) !== 0);
-}

@@ -65,7 +65,7 @@ export interface Interval {
   to: number;
 }
 
-export const UNBOUNDED: Interval = { from: -Infinity, to: Infinity };
+const UNBOUNDED: Interval = { from: -Infinity, to: Infinity };
 
 /** The interval that an expression of `size` or `time` means; undefined where it means more than one. */
 export function intervalOf(criteria: Criteria, context: { now: Date; timeZone: string }): Interval | undefined {

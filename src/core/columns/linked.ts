@@ -108,11 +108,6 @@ export class Linked {
     return this.missing[row] === 0;
   }
 
-  /** The code of a row's address in `addresses`. */
-  addressAt(row: number): number {
-    return this.addressOf[this.columns.author[row] as number] as number;
-  }
-
   /**
    * Changes conditions. Where few rows enter or leave, only they are counted in and out; where many do, all is counted
    * anew, once for all changes.

@@ -119,7 +119,7 @@ function NewCondition({ onAdd, onCancel }: { onAdd(condition: string): void; onC
         />
       )}
       <button type="submit" className="button" disabled={typed === '' || !parsed.ok}>
-        {text.sift.add1}
+        {text.sift.addThis}
       </button>
       <button type="button" className="link" onClick={onCancel}>
         {text.sift.cancel}

@@ -59,7 +59,7 @@ export default function Sift() {
           </button>
         </div>
         <Conditions where={where} onChange={setWhere} />
-        {!parseCriteria(settled).ok && <p className="text-go">{text.sift.unreadable2}</p>}
+        {!parseCriteria(settled).ok && <p className="text-go">{text.sift.unreadableAddress}</p>}
         {data?.waiting.map((key) => (
           <p key={key} role="status" className="note">
             {text.sift.looking(key)}

@@ -17,7 +17,7 @@ import {
 import { holdLease, type Job } from '../../store/jobs';
 import { countPlacements, insertBatch, type Place, tombstone, uidsOf, updateFlags } from '../../store/placements';
 import { updateScan } from '../../store/scans';
-import { joinThreads } from '../../store/threads';
+import { hasLooseMessages, joinThreads } from '../../store/threads';
 import type { WorkContext } from '../context';
 import { readLevel } from '../listing';
 
@@ -81,7 +81,8 @@ class Scanner {
     let unread: number;
     do unread = await this.fenced((client) => readMissingSigns(client, this.account));
     while (unread > 0);
-    if (!this.touched) return;
+    // A scan that was killed after its last message finds nothing changed, and has still to be settled.
+    if (!this.touched && !(await hasLooseMessages(this.context.database, this.account.id))) return;
     await refreshStatistics(this.context.database);
     await this.fenced(async (client) => {
       await joinThreads(client, this.account.id);

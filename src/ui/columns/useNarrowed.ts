@@ -44,7 +44,7 @@ export function useNarrowed(where: string, list: ListWindow) {
   useEffect(
     () =>
       client?.subscribe((detail) => {
-        if (detail !== undefined) setProblem(detail);
+        setProblem(detail);
         void ask();
       }),
     [client, ask],

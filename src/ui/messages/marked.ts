@@ -9,11 +9,3 @@ export function markedAmount(marking: Marking<number>, rows: readonly Message[],
   if (marking.kind === 'some') return { messages: named.size, bytes };
   return { messages: total.messages - named.size, bytes: total.bytes - bytes };
 }
-
-/** How the API names what is marked: criteria with exceptions, or ids. */
-export function markedSelector(
-  marking: Marking<number>,
-  where: string,
-): { where: string; except: number[] } | { ids: number[] } {
-  return marking.kind === 'all' ? { where, except: [...marking.except] } : { ids: [...marking.keys] };
-}

@@ -137,7 +137,7 @@ export const en = {
     conditionField: 'What',
     conditionOperator: 'How it compares',
     conditionValue: 'With what',
-    add1: 'Add',
+    addThis: 'Add',
     cancel: 'Cancel',
     expected: (what: string) => `Expected ${what}.`,
     takeAway: (condition: string) => `Take away ${condition}`,
@@ -149,7 +149,7 @@ export const en = {
     looking: (key: string) => `Looking for what ${key} means; until it is known it matches nothing.`,
     searching: (wanted: string, done: number, total: number) =>
       `The mail server looks for “${wanted}”: ${done} of ${total} folders.`,
-    unreadable2: 'The criteria in the address can’t be read, so nothing was narrowed.',
+    unreadableAddress: 'The criteria in the address can’t be read, so nothing was narrowed.',
     ofAll: (messages: string) => `of ${messages}`,
     inThread: (count: number) => `· ${count} in thread`,
     clear: 'Clear',
