@@ -17,10 +17,10 @@ export function Sheet({
   return (
     <Dialog.Root open={open} onOpenChange={(next) => !next && onClose()}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 bg-ink/20" />
+        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed inset-y-0 right-0 flex w-[min(560px,100vw)] flex-col gap-3 overflow-y-auto border-l border-line bg-sheet p-5"
+          className="fixed inset-y-0 right-0 z-30 flex w-[min(560px,100vw)] flex-col gap-3 overflow-y-auto border-l border-line bg-sheet p-5"
         >
           <div className="flex items-baseline justify-between gap-4">
             <Dialog.Title className="text-[15px] font-semibold break-words">{title}</Dialog.Title>

@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
 import { CATEGORIES } from '../../core/categories/categories';
 import { fold } from '../../core/text';
 import { useAccount, useChange, useFigures } from '../api/account';
@@ -31,8 +32,9 @@ export function Look({
 }) {
   return (
     <Sheet title={title ?? ''} open={id !== undefined} onClose={onClose}>
-      {id !== undefined && <Facts id={id} />}
-      {id !== undefined && thread && <ThreadOf id={id} thread={thread} onMark={onMarkThread} />}
+      {id !== undefined && (
+        <Facts id={id}>{thread && <ThreadOf id={id} thread={thread} onMark={onMarkThread} />}</Facts>
+      )}
     </Sheet>
   );
 }
@@ -59,7 +61,7 @@ function ThreadOf({
   const byId = new Map(messages.map((message) => [message.id, message]));
   const bytes = found.sizes.reduce((sum, size) => sum + size, 0);
   return (
-    <section className="border-t border-line pt-3">
+    <section className="max-h-60 shrink-0 overflow-y-auto border-y border-line py-2">
       <div className="flex items-baseline justify-between gap-3">
         <h3 className="font-semibold">{text.look.thread(found.ids.length, octets(bytes))}</h3>
         {onMark && (
@@ -87,7 +89,8 @@ function ThreadOf({
 
 const MOST_OF_THREAD = 200;
 
-function Facts({ id }: { id: number }) {
+/** What is known of a message, then what the caller adds, then its text. */
+function Facts({ id, children }: { id: number; children: ReactNode }) {
   const { base, account } = useAccount();
   const { octets, dayAndTime } = useFigures();
   const message = useQuery({
@@ -155,6 +158,7 @@ function Facts({ id }: { id: number }) {
           ))}
         </ul>
       )}
+      {children}
       {error ? (
         <p role="alert" className="text-go">
           {error.message}
