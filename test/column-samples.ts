@@ -1,4 +1,4 @@
-import { CATEGORIES } from '../src/core/categories/categories';
+import { CATEGORIES, SIGNS } from '../src/core/categories/categories';
 import { buildColumns, type Columns } from '../src/core/columns/columns';
 import { Random } from '../stand-in/message/random';
 
@@ -34,13 +34,24 @@ export function sampleColumns(count: number, seed = 1, senders = Math.max(3, Mat
       files: numbers(({ files }) => files),
       attached: numbers(({ files, size }) => (files === 0 ? 0 : size - 2_000)),
       thread: numbers(() => random.below(count)),
+      signs: numbers(({ sender }) => (sender % 3 === 0 ? SIGNS.listUnsubscribe : 0)),
     },
     authorName: numbers(({ sender }) => `Sender ${sender}`),
     authorAddress: numbers(({ sender }) => `post${sender}@house${sender % 97}.example`),
     texts: {
       folder: numbers(() => `Folder ${ranked(40)}`),
       list: numbers(({ sender }) => (sender % 9 === 0 ? `list${sender}.example` : '')),
-      recipient: numbers(() => 'secretary@saltmarshlane.example'),
+      recipients: numbers(({ row, sender }) =>
+        row % 7 === 0
+          ? JSON.stringify(
+              [sender, sender + 1].map((to) => ({
+                name: `Sender ${to}`,
+                address: `post${to}@house${to % 97}.example`,
+                domain: `house${to % 97}.example`,
+              })),
+            )
+          : '',
+      ),
       keywords: numbers(() => (random.below(30) === 0 ? '$Forwarded' : '')),
     },
   });

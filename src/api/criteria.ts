@@ -1,5 +1,5 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { parseCriteria } from '../core/criteria/parse';
+import { type Parsed, parseCriteria } from '../core/criteria/parse';
 import type { Criteria } from '../core/criteria/tree';
 import type { Account } from '../store/accounts';
 import { type Database, transaction } from '../store/database';
@@ -9,7 +9,11 @@ import { conflict, Problem } from './problem';
 
 /** Parses a `where`; where it is wrong, the problem says at which place. */
 export function criteriaFrom(where: string): Criteria {
-  const parsed = parseCriteria(where);
+  return parsedOrProblem(parseCriteria(where));
+}
+
+/** What was parsed, or a problem that says at which place of `where` it is wrong. */
+export function parsedOrProblem(parsed: Parsed): Criteria {
   if (parsed.ok) return parsed.criteria;
   const { at, expected } = parsed.error;
   throw new Problem(

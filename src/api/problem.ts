@@ -35,5 +35,3 @@ export const notFound = () => new Problem(404, 'not-found', 'Not found', 'There 
 export const invalid = (detail: string, errors: FieldError[]) =>
   new Problem(422, 'invalid', 'Not valid', detail, errors);
 export const conflict = (type: string, detail: string) => new Problem(409, type, 'Conflict', detail);
-export const notBuilt = (what: string) =>
-  new Problem(501, 'not-built-yet', 'Not built yet', `${what} can’t be had yet.`);

@@ -1,5 +1,6 @@
 import * as v from 'valibot';
 import { CATEGORIES } from '../core/categories/categories';
+import { GUARD_KINDS } from '../core/guards/guards';
 
 /** Shapes that several calls share. Sizes are octets, times RFC 3339 in UTC. */
 
@@ -113,8 +114,12 @@ export const Level = v.object({
   targetBytes: v.nullable(v.number()),
   mail: Amount,
   trash: Amount,
+  /** Of the trash what a guard keeps: it stays when the rest is purged. */
+  trashGuarded: Amount,
   plan: Amount,
   after: count,
+  /** Messages left then; the server's count where it limits them. */
+  afterMessages: count,
   other: count,
   difference: v.number(),
   /** The roots of the quota, where there are several. */
@@ -180,6 +185,9 @@ export const Sender = v.object({
   answered: count,
   flagged: count,
   written: count,
+  /** 0 to 100, over the whole mailbox, and its reasons from the strongest. */
+  evidence: count,
+  reasons: v.array(v.object({ reason: v.string(), number: v.number() })),
 });
 
 export const Lot = v.object({
@@ -187,13 +195,31 @@ export const Lot = v.object({
   label: v.string(),
   fate: v.picklist(['trash', 'purge']),
   where: v.nullable(v.string()),
+  /** The key of the suggestion that it was taken from. */
+  suggestion: v.nullable(v.string()),
   messages: count,
   bytes: count,
   excepted: count,
   guarded: Amount,
+  vanished: count,
   adds: Amount,
   only: Amount,
   createdAt: Timestamp,
+});
+
+export const Guard = v.object({
+  id: count,
+  kind: v.picklist(GUARD_KINDS),
+  where: v.string(),
+  years: v.nullable(count),
+  reason: v.string(),
+  active: v.boolean(),
+  madeAt: Timestamp,
+  liftedAt: v.nullable(Timestamp),
+  liftReason: v.nullable(v.string()),
+  /** What it keeps now. */
+  messages: count,
+  bytes: count,
 });
 
 const mark = v.nullable(v.object({ used: v.nullable(v.number()), counted: count, at: Timestamp }));

@@ -97,8 +97,12 @@ export async function eraseAccount(db: Queryable, account: number): Promise<void
   await db.query('delete from account where id = $1', [account]);
 }
 
-/** Takes the number of the next scan, lot or run. */
-export async function nextNumber(db: Queryable, account: number, of: 'scan' | 'lot' | 'run'): Promise<number> {
+/** Takes the number of the next scan, lot, run or guard. */
+export async function nextNumber(
+  db: Queryable,
+  account: number,
+  of: 'scan' | 'lot' | 'run' | 'guard',
+): Promise<number> {
   const { number } = await theRow<{ number: number }>(
     db,
     `update account set next_${of} = next_${of} + 1 where id = $1 returning next_${of} - 1 as number`,

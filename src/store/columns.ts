@@ -1,8 +1,9 @@
-import { buildColumns, type Columns } from '../core/columns/columns';
+import { buildColumns, type Columns, SOLE_DOCUMENT } from '../core/columns/columns';
 import { trashFolders } from '../core/mailbox/folders';
 import type { Account } from './accounts';
 import { type Database, overWholeAccount, type Queryable, rows, theRow, transaction } from './database';
 import { foldersOf } from './folders';
+import { unpacked } from './packed';
 
 /** A state of the index: its version, and which folders it was read with. */
 export interface IndexState {
@@ -16,8 +17,9 @@ export interface ColumnsRead {
   columns: Columns;
   /** Ids that went since, in a difference. */
   gone: number[];
-  /** Paths of the folders that are the trash. */
+  /** Paths of the folders that are the trash, and of those that hold what the user sent. */
   trash: string[];
+  sent: string[];
 }
 
 /** The state in which the index is now. */
@@ -44,6 +46,7 @@ const PACKED = {
   files: ['int4send', 'r.file_count'],
   attached: ['float8send', 'r.file_bytes::float8'],
   thread: ['int4send', 'coalesce(r.thread, r.message)::int'],
+  signs: ['int4send', `coalesce(r.signs, 0) | case when r.sole_document then ${SOLE_DOCUMENT} else 0 end`],
   folder: ['int4send', 'r.folder'],
 } as const;
 
@@ -51,7 +54,8 @@ const NAMED = {
   fromName: 'r.from_name',
   fromAddress: 'r.from_address',
   list: 'r.list_id',
-  recipient: `coalesce(r.recipients -> 0 ->> 'address', '')`,
+  // JSON holds no line feed of its own.
+  recipients: `case when r.folder = any($4::int[]) then r.recipients::text else '' end`,
   keywords: `array_to_string(r.keywords, ' ')`,
 } as const;
 
@@ -65,6 +69,7 @@ export async function readColumns(database: Database, account: Account, since?: 
     await overWholeAccount(client);
     const state = await indexState(client, account);
     const folders = (await foldersOf(client, account.id)).filter(({ repeats }) => !repeats);
+    const sent = folders.filter(({ role }) => role === 'sent');
     const paths = new Map(folders.map(({ id, path }) => [id, path]));
     const packed = Object.entries(PACKED).map(
       ([name, [send, value]]) => `string_agg(${send}(${value}), ''::bytea) as "${name}"`,
@@ -74,11 +79,11 @@ export async function readColumns(database: Database, account: Account, since?: 
       client,
       `select ${[...packed, ...named].join(', ')} from (
         select p.id, p.message, p.size, p.received, p.flags, p.category, p.folder, p.keywords, m.sent, m.kinds, m.file_count, m.file_bytes,
-               m.thread, m.from_name, m.from_address, m.list_id, m.recipients
+               m.thread, m.signs, m.sole_document, m.from_name, m.from_address, m.list_id, m.recipients
         from placement p join message m on m.account = p.account and m.id = p.message
         where p.account = $1 and p.gone_at is null and p.folder = any($2::int[]) and p.changed > $3
         order by p.id) r`,
-      [account.id, folders.map(({ id }) => id), since ?? -1],
+      [account.id, folders.map(({ id }) => id), since ?? -1, sent.map(({ id }) => id)],
     );
     const gone =
       since === undefined
@@ -89,7 +94,13 @@ export async function readColumns(database: Database, account: Account, since?: 
             [account.id, since],
           );
     const trash = trashFolders(folders, account.settings.trashFolder).map(({ path }) => path);
-    return { state, columns: columnsOf(values, paths), gone: gone.map(({ id }) => id), trash };
+    return {
+      state,
+      columns: columnsOf(values, paths),
+      gone: gone.map(({ id }) => id),
+      trash,
+      sent: sent.map(({ path }) => path),
+    };
   });
 }
 
@@ -112,15 +123,8 @@ function columnsOf(values: Packed, paths: ReadonlyMap<number, string>): Columns 
     texts: {
       folder: Array.from(numbers.folder, (id) => paths.get(id) ?? ''),
       list: texts('list'),
-      recipient: texts('recipient'),
+      recipients: texts('recipients'),
       keywords: texts('keywords'),
     },
   });
-}
-
-/** Numbers from their octets, highest first. */
-function unpacked(octets: Buffer | null, width: 4 | 8): Int32Array | Float64Array {
-  // Copied, since a view of numbers must begin at a multiple of their width.
-  const copy = Buffer.from(new Uint8Array(octets ?? []).buffer);
-  return width === 4 ? new Int32Array(copy.swap32().buffer) : new Float64Array(copy.swap64().buffer);
 }

@@ -19,12 +19,25 @@ export function openDatabase(url: string, connections = 10): Database {
 
 /** Runs an act in a transaction: all of it, or nothing. */
 export async function transaction<T>(database: Database, act: (client: Queryable) => Promise<T>): Promise<T> {
+  return within(database, act, 'commit');
+}
+
+/** Runs an act, takes its result, and undoes it: what would be. */
+export async function rehearsal<T>(database: Database, act: (client: Queryable) => Promise<T>): Promise<T> {
+  return within(database, act, 'rollback');
+}
+
+async function within<T>(
+  database: Database,
+  act: (client: Queryable) => Promise<T>,
+  end: 'commit' | 'rollback',
+): Promise<T> {
   const client = await database.connect();
   let broken: Error | undefined;
   try {
     await client.query('begin');
     const result = await act(client);
-    await client.query('commit');
+    await client.query(end);
     return result;
   } catch (error) {
     await client.query('rollback').catch((failure: Error) => {

@@ -3,6 +3,8 @@ import { trashFolders } from '../core/mailbox/folders';
 import type { Account } from './accounts';
 import { type Queryable, rows, theRow } from './database';
 import { foldersOf, generationsOf, type StoredFolder } from './folders';
+import { guardedNow } from './guards';
+import { HELD } from './lots';
 import { lastReading, type Reading, readingsOf } from './readings';
 
 /** A folder with its own figures, without subfolders. */
@@ -18,6 +20,8 @@ export interface AccountLevel extends Level {
   reading: Reading | undefined;
   readings: { at: Date; used: number }[];
   folders: FolderLevel[];
+  /** Of the trash what a guard keeps: it stays when the rest is purged. */
+  trashGuarded: Amount;
 }
 
 /**
@@ -25,13 +29,14 @@ export interface AccountLevel extends Level {
  * have it, which is the same once a scan is done.
  */
 export async function accountLevel(db: Queryable, account: Account): Promise<AccountLevel> {
-  const [folders, generations, counted, reading, readings, plan] = [
+  const [folders, generations, counted, reading, readings, plan, guarded] = [
     await foldersOf(db, account.id),
     await generationsOf(db, account.id),
     await countedFolders(db, account.id),
     await lastReading(db, account.id),
     await readingsOf(db, account.id, 200),
     await planAmounts(db, account),
+    await guardedNow(db, account, new Date()),
   ];
   const trashIds = new Set(trashFolders(folders, account.settings.trashFolder).map(({ id }) => id));
   const sum = { mail: { messages: 0, bytes: 0 }, trash: { messages: 0, bytes: 0 } };
@@ -57,8 +62,9 @@ export async function accountLevel(db: Queryable, account: Account): Promise<Acc
       ...sum,
       plan: plan.plan,
       planAndTrash: {
-        messages: sum.trash.messages + plan.outsideTrash.messages,
-        bytes: sum.trash.bytes + plan.outsideTrash.bytes,
+        // What a guard keeps stays when the trash is purged.
+        messages: sum.trash.messages - guarded.inTrash.messages + plan.outsideTrash.messages,
+        bytes: sum.trash.bytes - guarded.inTrash.bytes + plan.outsideTrash.bytes,
       },
     }),
     usedBy: serverUsed === null ? 'counted' : 'server',
@@ -66,6 +72,7 @@ export async function accountLevel(db: Queryable, account: Account): Promise<Acc
     reading,
     readings,
     folders: figures,
+    trashGuarded: guarded.inTrash,
   };
 }
 
@@ -84,7 +91,7 @@ async function planAmounts(db: Queryable, account: Account): Promise<{ plan: Amo
   const trash = trashFolders(folders, account.settings.trashFolder).map(({ id }) => id);
   const found = await theRow<{ messages: number; bytes: number; outside: number; outsideBytes: number }>(
     db,
-    `with members as (select unnest(range_agg(members - excepted)) as span from lot where account = $1 and run is null)
+    `with members as (select unnest(range_agg(${HELD})) as span from lot where account = $1 and run is null)
      select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes,
             count(*) filter (where p.folder <> all($2))::int as outside,
             coalesce(sum(p.size) filter (where p.folder <> all($2)), 0)::bigint as "outsideBytes"

@@ -3,6 +3,7 @@ import type { Criteria } from '../core/criteria/tree';
 import type { Amount } from '../core/level/level';
 import { flagNames } from '../core/mailbox/flags';
 import type { MessageFile } from '../core/mailbox/structure';
+import { printMultirange, type Ranges } from '../core/sets/ranges';
 import type { Account } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
 import { foldersOf } from './folders';
@@ -72,6 +73,8 @@ export interface Page {
   direction: Direction;
   limit: number;
   after: Cursor | undefined;
+  /** Leaves out all but these. */
+  within?: Ranges | undefined;
 }
 
 /** Messages and octets that match. */
@@ -147,16 +150,20 @@ export async function pageOfMessages(
   const { expression, type } = ORDERS[page.order];
   const way = page.direction === 'up' ? { sort: 'asc', beyond: '>' } : { sort: 'desc', beyond: '<' };
   const parameters = [...values];
-  let after = '';
+  let more = '';
+  if (page.within) {
+    parameters.push(printMultirange(page.within));
+    more = `and p.id <@ $${parameters.length}::int8multirange`;
+  }
   if (page.after) {
     parameters.push(page.after.value, page.after.id);
     const value = `$${parameters.length - 1}::${type}`;
-    after = `and (${expression} ${way.beyond} ${value} or (${expression} = ${value} and p.id > $${parameters.length}::bigint))`;
+    more += ` and (${expression} ${way.beyond} ${value} or (${expression} = ${value} and p.id > $${parameters.length}::bigint))`;
   }
   parameters.push(page.limit + 1);
   const found = await rows<MessageRow & { key: string }>(
     db,
-    `select ${COLUMNS}, (${expression})::text as key ${sql} ${after}
+    `select ${COLUMNS}, (${expression})::text as key ${sql} ${more}
      order by ${expression} ${way.sort}, p.id limit $${parameters.length}`,
     parameters,
   );

@@ -4,6 +4,8 @@ import { parseMultirange, printMultirange, type Ranges, rangesOf } from '../core
 import { type Account, nextNumber, nextVersion } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
 import { foldersOf } from './folders';
+import { type GuardedSet, readGuarded } from './guards';
+import { HELD } from './lots';
 import { forgetFound } from './searches';
 import { foldersInScope, type Scope, select } from './selection';
 
@@ -102,10 +104,7 @@ export async function freeze(
   }
   const [source, value] =
     'lots' in selector
-      ? [
-          'select range_agg(members - excepted) from lot where account = $1 and run is null and id = any($3::int[])',
-          selector.lots,
-        ]
+      ? [`select range_agg(${HELD}) from lot where account = $1 and run is null and id = any($3::int[])`, selector.lots]
       : ['select members from run where account = $1 and id = $3::int', selector.run];
   return theRow(
     db,
@@ -145,8 +144,13 @@ export async function createRun(
       run.asked.bytes,
     ],
   );
-  if (run.lots.length > 0)
+  if (run.lots.length > 0) {
+    await db.query(
+      `update run set passed = (select range_agg(passed) from lot where account = $1 and id = any($3::int[])) where account = $1 and id = $2`,
+      [account, id, run.lots],
+    );
     await db.query('update lot set run = $2 where account = $1 and id = any($3::int[])', [account, id, run.lots]);
+  }
   return (await runById(db, account, id)) as Run;
 }
 
@@ -223,6 +227,35 @@ const PENDING = `
       - coalesce((select range_agg(b.members) from run_batch b where b.account = r.account and b.run = r.id and b.state <> 'planned'), '{}')
       - coalesce((select range_agg(l.members) from run_left l where l.account = r.account and l.run = r.id), '{}')) as span
     from run r where r.account = $1 and r.id = $2)`;
+
+/** The pending members that a guard keeps now, let through in no lot, and those that a hold keeps. */
+export async function keptOf(
+  db: Queryable,
+  account: Account,
+  run: number,
+): Promise<Record<'guarded' | 'held', number[]>> {
+  const { sets } = await readGuarded(db, account, new Date());
+  const kept = async (which: GuardedSet[], passed: string) => {
+    const found = await rows<{ id: number }>(
+      db,
+      `${PENDING} select p.id from pending, run r join placement p on p.account = $1
+       where r.account = $1 and r.id = $2 and p.id >= lower(span) and p.id < upper(span) and p.gone_at is null
+         and p.id <@ (coalesce((select range_agg(s) from unnest($3::int8multirange[]) s), '{}') - ${passed})`,
+      [account.id, run, which.map(({ members }) => printMultirange(members))],
+    );
+    return found.map(({ id }) => id);
+  };
+  return {
+    held: await kept(
+      sets.filter(({ kind }) => kind === 'hold'),
+      `'{}'::int8multirange`,
+    ),
+    guarded: await kept(
+      sets.filter(({ kind }) => kind !== 'hold'),
+      'r.passed',
+    ),
+  };
+}
 
 /** Notes that messages are left, and why; the same message is left once. */
 export async function leave(

@@ -1,9 +1,11 @@
 import { criteriaToSql } from '../core/criteria/sql';
 import type { Criteria } from '../core/criteria/tree';
+import { mentionsGuarded } from '../core/guards/guards';
 import { trashFolders } from '../core/mailbox/folders';
 import type { Account } from './accounts';
 import type { Queryable } from './database';
 import { foldersOf, type StoredFolder } from './folders';
+import { guardedNow } from './guards';
 import { textsFound } from './searches';
 
 export type Scope = 'mail' | 'trash' | 'all';
@@ -43,8 +45,7 @@ export async function select(
     timeZone: account.settings.timeZone,
     folders,
     texts: await textsFound(db, account.id, criteria),
-    // No guards yet, so nothing is guarded.
-    guarded: [],
+    guarded: mentionsGuarded(criteria) ? (await guardedNow(db, account, now)).members : [],
   };
   const condition = criteriaToSql(criteria, context, 3);
   const join =

@@ -20,8 +20,8 @@ export function Question({
     <AlertDialog.Root>
       <AlertDialog.Trigger asChild>{trigger}</AlertDialog.Trigger>
       <AlertDialog.Portal>
-        <AlertDialog.Overlay className="fixed inset-0 bg-ink/30" />
-        <AlertDialog.Content className="card fixed top-1/3 left-1/2 w-[min(420px,92vw)] -translate-x-1/2 border-go p-5">
+        <AlertDialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <AlertDialog.Content className="card fixed top-1/3 z-40 left-1/2 w-[min(420px,92vw)] -translate-x-1/2 border-go p-5">
           <AlertDialog.Title className="text-[15px] font-semibold">{title}</AlertDialog.Title>
           <AlertDialog.Description className="my-3">{sentence}</AlertDialog.Description>
           <div className="flex flex-wrap justify-end gap-2">

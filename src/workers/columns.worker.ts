@@ -5,7 +5,9 @@ import { printCriteria } from '../core/criteria/print';
 import type { Criteria } from '../core/criteria/tree';
 import { parseSequenceSet, type Ranges } from '../core/sets/ranges';
 import { Mailbox } from './mailbox';
+import { Planning } from './planning';
 import type { Asked, Calls, Opening, Told } from './protocol';
+import { Senders } from './senders';
 
 /** Holds the columns of one mailbox, away from the thread that draws. */
 
@@ -23,7 +25,10 @@ let opening: Opening | undefined;
 let columns: Columns | undefined;
 let version = '';
 let trash: ReadonlySet<string> = new Set();
+let sent: readonly string[] = [];
 let mailbox: Mailbox | undefined;
+/** Computed from the mailbox when first asked for. */
+let views: { senders?: Senders; planning?: Planning } = {};
 /** Ids by the key of a test that the columns can't answer. Another map for each state of the index. */
 let outside = new Map<string, Ranges | 'asked'>();
 let subjects: { ids?: number[] } | undefined;
@@ -87,22 +92,36 @@ function tellProblem(error: unknown): void {
 async function read(since: string | undefined): Promise<boolean> {
   const response = await get(`/columns${since === undefined ? '' : `?since=${since}`}`);
   const { columns: read, note } = fromArrow(new Uint8Array(await response.arrayBuffer()));
+  const changed = version !== note.version;
   version = note.version;
   trash = new Set(note.trash);
+  sent = note.sent;
   if (note.difference && columns) {
-    if (read.length === 0 && note.gone.length === 0) return false;
+    // A version without rows: another guard, which changes what is found outside.
+    if (read.length === 0 && note.gone.length === 0) return changed;
     columns = applyDifference(columns, read, note.gone);
   } else columns = read;
   return true;
 }
 
 function build(): Mailbox {
+  views = {};
   return new Mailbox(columns as Columns, opening?.timeZone ?? 'UTC', trash, { idsOf, bySubject }, new Date());
 }
 
 function open(): Mailbox {
   if (!mailbox) throw new Error('No mailbox is open.');
   return mailbox;
+}
+
+function senders(): Senders {
+  views.senders ??= new Senders(open(), sent, new Date());
+  return views.senders;
+}
+
+function planning(): Planning {
+  views.planning ??= new Planning(open(), new Date());
+  return views.planning;
 }
 
 const calls: { [N in keyof Calls]: (argument: Calls[N][0]) => Calls[N][1] | Promise<Calls[N][1]> } = {
@@ -127,6 +146,10 @@ const calls: { [N in keyof Calls]: (argument: Calls[N][0]) => Calls[N][1] | Prom
   selector: () => open().selector(),
   thread: (id) => open().thread(id),
   measure: (request) => open().measure(request),
+  rank: (request) => senders().rank(request),
+  groups: (request) => senders().groups(request),
+  suggest: (request) => planning().suggest(request) ?? null,
+  doubtful: (plan) => planning().doubtful(plan),
 };
 
 addEventListener('message', async ({ data }: MessageEvent<Asked>) => {

@@ -4,11 +4,14 @@ import { type Columns, rowOfId } from '../core/columns/columns';
 import { byDimension, DIMENSIONS, intervalOf } from '../core/columns/dimensions';
 import { type Change, Linked } from '../core/columns/linked';
 import { largest, orderBy, ranksOf } from '../core/columns/order';
-import { criteriaToMask, outsideTests } from '../core/criteria/columns';
+import { criteriaToMask } from '../core/criteria/columns';
 import { parseCriteria } from '../core/criteria/parse';
 import { printCriteria } from '../core/criteria/print';
 import type { Criteria } from '../core/criteria/tree';
+import { bitsOfRanges, eachBit } from '../core/plan/bits';
+import { parseSequenceSet } from '../core/sets/ranges';
 import { fold } from '../core/text';
+import { Matching, type Outside } from './matching';
 import { measure } from './measure';
 import type {
   ListOrder,
@@ -22,20 +25,14 @@ import type {
   Narrowed,
 } from './protocol';
 
-/** Where texts are found that the columns do not carry. */
-export interface Outside {
-  /** Ids of the messages that meet a test, by its key; undefined while it is not known yet. */
-  idsOf(key: string, test: Criteria): readonly (readonly [number, number])[] | undefined;
-  /** Ids in the order of their subjects; undefined while they are not known yet. */
-  bySubject(): readonly number[] | undefined;
-}
-
 const SENDERS_SHOWN = 12;
 
 /** A mailbox as Sift and Level look at it: its columns but the trash, narrowed, ordered and marked. */
 export class Mailbox {
   private readonly linked: Linked;
-  private readonly scope: Uint8Array;
+  /** One octet a row, 0 where it lies in the trash. */
+  readonly scope: Uint8Array;
+  readonly matching: Matching;
   private readonly orders = new Map<string, Uint32Array>();
   /** Messages by the number of their thread. */
   private readonly threadSizes: Uint32Array;
@@ -51,12 +48,13 @@ export class Mailbox {
 
   /** @param trash paths that are the trash. */
   constructor(
-    private readonly columns: Columns,
-    private readonly timeZone: string,
+    readonly columns: Columns,
+    readonly timeZone: string,
     trash: ReadonlySet<string>,
     private readonly outside: Outside,
     now: Date,
   ) {
+    this.matching = new Matching(columns, outside, timeZone);
     const inTrash = columns.dictionaries.folder.map((path) => trash.has(path));
     this.scope = new Uint8Array(columns.length);
     for (let row = 0; row < columns.length; row++) this.scope[row] = inTrash[columns.folder[row] as number] ? 0 : 1;
@@ -113,13 +111,7 @@ export class Mailbox {
   }
 
   private apply(criteria: Criteria, where: string, now: Date): string[] {
-    const context = { now, timeZone: this.timeZone, outside: new Map<string, Uint8Array>() };
-    const waiting: string[] = [];
-    for (const [key, test] of outsideTests(criteria)) {
-      const ids = this.outside.idsOf(key, test);
-      if (ids) context.outside.set(key, this.maskOfIds(ids));
-      else waiting.push(key);
-    }
+    const { context, waiting } = this.matching.contextOf(criteria, now);
     const parts = byDimension(criteria);
     const changes: Change[] = [];
     for (const dimension of DIMENSIONS) {
@@ -143,19 +135,6 @@ export class Mailbox {
     }
     this.where = where;
     return waiting;
-  }
-
-  private maskOfIds(ranges: readonly (readonly [number, number])[]): Uint8Array {
-    const mask = new Uint8Array(this.columns.length);
-    let range = 0;
-    for (let row = 0; row < mask.length; row++) {
-      const id = this.columns.id[row] as number;
-      while (range < ranges.length && (ranges[range]?.[1] as number) < id) range++;
-      const at = ranges[range];
-      if (!at) break;
-      if (id >= at[0]) mask[row] = 1;
-    }
-    return mask;
   }
 
   private topSenders(): Narrowed['senders'] {
@@ -280,6 +259,13 @@ export class Mailbox {
           if (row >= 0 && this.scope[row] === 1) this.setMark(row, marking.on);
         }
         break;
+      case 'set': {
+        const bits = bitsOfRanges(parseSequenceSet(marking.ids) ?? [], this.columns.id);
+        eachBit(bits, (row) => {
+          if (this.scope[row] === 1) this.setMark(row, true);
+        });
+        break;
+      }
       case 'all': {
         const rows = new Uint8Array(this.columns.length);
         for (let row = 0; row < rows.length; row++) {

@@ -1,6 +1,11 @@
-import type { Category } from '../core/categories/categories';
+import type { Category, Sign } from '../core/categories/categories';
 import type { Tallies, Tally } from '../core/columns/linked';
-import type { Amount } from '../core/level/level';
+import type { Reason } from '../core/evidence/evidence';
+import type { Amount, Missing } from '../core/level/level';
+import type { LeftOut } from '../core/plan/refusals';
+import type { Suggestions } from '../core/plan/suggestions';
+import type { GroupingKind } from '../core/senders/grouping';
+import type { GroupOrder } from '../core/senders/ranking';
 
 /** What the page asks of the worker that holds the columns, and what it is told. Times are seconds, sizes octets. */
 
@@ -74,6 +79,8 @@ export type Marking =
   | { kind: 'toggle'; index: number }
   | { kind: 'range'; first: number; last: number; on: boolean }
   | { kind: 'ids'; ids: number[]; on: boolean }
+  /** Marks a sequence set of ids besides what is marked. */
+  | { kind: 'set'; ids: string }
   | { kind: 'all' }
   | { kind: 'none' };
 
@@ -122,6 +129,92 @@ export interface MeasureRequest {
   free: string[];
 }
 
+/** Which part of a ranking is asked for. */
+export interface RankRequest {
+  where: string;
+  by: GroupingKind;
+  order: GroupOrder;
+  descending: boolean;
+  /** Lines that are opened, by their ids. */
+  opened: string[];
+  first: number;
+  count: number;
+}
+
+/** A sender, or a part of one, under the criteria; its evidence over the whole mailbox. Seconds and octets. */
+export interface SenderRow extends Amount {
+  id: string;
+  depth: number;
+  opens: boolean;
+  by: GroupingKind;
+  key: string;
+  /** Criteria that mean it. */
+  where: string;
+  /** All names it goes by, the most frequent first. */
+  names: string[];
+  first: number;
+  last: number;
+  month: number;
+  /** Octets by year. */
+  years: number[];
+  unseen: number;
+  answered: number;
+  flagged: number;
+  largest: number;
+  withFiles: number;
+  attached: number;
+  /** The category of most of its messages, and how many are of each. */
+  category: Category;
+  categories: { category: Category; messages: number }[];
+  /** Every sign that any of its messages shows. */
+  signs: Sign[];
+  unsubscribable: number;
+  written: number;
+  /** 0 to 100. */
+  evidence: number;
+  reasons: Reason[];
+}
+
+export interface Ranked {
+  groups: number;
+  /** Lines, with the parts of what is opened. */
+  count: number;
+  first: number;
+  rows: SenderRow[];
+  years: number[];
+  total: Amount;
+  /** Octets of the first five. */
+  firstFive: number;
+  /** The largest figure of the order, for bars. */
+  largest: number;
+  waiting: string[];
+}
+
+/** What is in the plan, as sequence sets, and what suggestions leave out. */
+export interface PlanState {
+  purge: string;
+  trash: string;
+  refused: string[];
+  later: LeftOut[];
+}
+
+export interface SuggestRequest {
+  plan: PlanState;
+  missing: Missing | null;
+  free: string[];
+}
+
+/** A message of the plan that a mistake would hurt. */
+export interface Doubtful {
+  id: number;
+  size: number;
+  date: number;
+  name: string;
+  address: string;
+  evidence: number;
+  reasons: (Reason | { reason: 'messageFlagged' | 'messageAnswered' | 'soleDocument'; number: number })[];
+}
+
 /** Calls of the worker: name to argument and result. */
 export interface Calls {
   open: [Opening, { messages: number }];
@@ -133,6 +226,11 @@ export interface Calls {
   selector: [null, MarkedSelector];
   thread: [number, { ids: number[]; sizes: number[] }];
   measure: [MeasureRequest, Measured];
+  rank: [RankRequest, Ranked];
+  /** All groups of a ranking, without what it opened into. */
+  groups: [RankRequest, { id: string; by: GroupingKind; key: string; label: string }[]];
+  suggest: [SuggestRequest, Suggestions | null];
+  doubtful: [PlanState, { doubtful: Doubtful[]; largest: Doubtful[] }];
 }
 
 export type CallName = keyof Calls;

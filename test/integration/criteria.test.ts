@@ -27,6 +27,7 @@ import type { StandIn } from '../../stand-in/host';
 import { anyCriteria, criteriaOver, SERVER_TEXTS } from '../criteria-samples';
 import { DOVECOT_PASSWORD, DOVECOT_USER, fillDovecot, sieveSettings, startDovecot } from '../dovecot';
 import { App, cleanUp, demoScenario, PASSWORD, startStandIn, temporaryFolder, USER } from '../harness';
+import { plainlyGuarded } from '../plain-guards';
 
 after(cleanUp);
 
@@ -57,6 +58,9 @@ const ZONE = 'Pacific/Auckland';
 /** Ids of the messages in which the server finds a text. */
 const textIds = new Map<string, Set<number>>();
 
+/** Ids of the messages that the guards keep, told by the plain rules. */
+let guardedIds: ReadonlySet<number> = new Set();
+
 /** What an expression means, said a second time as plainly as can be. */
 function means(criteria: Criteria, row: Row): boolean {
   switch (criteria.kind) {
@@ -69,7 +73,7 @@ function means(criteria: Criteria, row: Row): boolean {
     case 'not':
       return !means(criteria.of, row);
     case 'flag': {
-      if (criteria.name === 'guarded') return false;
+      if (criteria.name === 'guarded') return guardedIds.has(row.id);
       const name = criteria.name.replace(/^un/, '') as keyof typeof FLAG_BITS;
       return ((row.flags & FLAG_BITS[name]) !== 0) === !criteria.name.startsWith('un');
     }
@@ -199,6 +203,17 @@ test('a thousand random expressions give the same messages by columns, by SQL an
   const account = await accountOf(path);
   const rows = await rowsOf(path);
   assert.equal(rows.length, host.mailbox.messageCount());
+  guardedIds = plainlyGuarded(rows, NOW, ZONE);
+  const { guards, total } = (await app.call('GET', `${path}/guards`)).body;
+  assert.equal(total.messages, guardedIds.size);
+  assert.deepEqual(
+    guards.map(({ kind, active }: { kind: string; active: boolean }) => [kind, active]),
+    [
+      ['flagged', true],
+      ['drafts', true],
+      ['correspondents', true],
+    ],
+  );
   const columns = await columnsOf(path);
   assert.equal(columns.length, rows.length);
   let narrowed = 0;

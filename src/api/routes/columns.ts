@@ -36,11 +36,14 @@ export const showColumns = route({
     const since = versionIn(query.since, known);
     const ready = since === undefined ? kept.get(account.id) : undefined;
     if (ready && ready.tag === tagOf(known)) return answer(ready);
-    const { state, columns, gone, trash } = await readColumns(database, account, since);
+    const { state, columns, gone, trash, sent } = await readColumns(database, account, since);
     const tag = tagOf(state);
-    const body = await compress(toArrow(columns, { version: tag, difference: since !== undefined, gone, trash }), {
-      level: LEVEL,
-    });
+    const body = await compress(
+      toArrow(columns, { version: tag, difference: since !== undefined, gone, trash, sent }),
+      {
+        level: LEVEL,
+      },
+    );
     if (since === undefined) keep(account.id, { tag, body });
     return answer({ tag, body });
   },

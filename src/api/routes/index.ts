@@ -1,28 +1,17 @@
-import { notBuilt } from '../problem';
 import type { Route } from '../route';
-import { route } from '../route';
 import { correctCategory, listCategories } from './categories';
 import { showColumns } from './columns';
 import * as criteria from './criteria';
+import * as decisions from './decisions';
 import { events } from './events';
-import { alterLot, listLots, makeLot, removeLot } from './lots';
+import * as guards from './guards';
+import * as lots from './lots';
 import * as mailbox from './mailbox';
+import * as plan from './plan';
 import * as runs from './runs';
 import { listSenders, newest } from './senders';
 import { erase, showSession, signIn, signOut } from './session';
 import { health } from './system';
-
-/** A call that the design names and nothing answers yet. */
-const later = (method: Route['method'], path: string, what: string) =>
-  route({
-    method,
-    path,
-    summary: `${what}: not built yet.`,
-    status: 501,
-    handle: () => {
-      throw notBuilt(what);
-    },
-  });
 
 /** Every call of the API. */
 export const ROUTES: Route[] = [
@@ -51,10 +40,27 @@ export const ROUTES: Route[] = [
   correctCategory,
   listSenders,
   newest,
-  makeLot,
-  listLots,
-  alterLot,
-  removeLot,
+  lots.makeLot,
+  lots.listLots,
+  lots.showLot,
+  lots.alterLot,
+  lots.removeLot,
+  lots.splitOff,
+  lots.listLotMessages,
+  plan.showPlan,
+  plan.exceptFrom,
+  plan.refuse,
+  plan.allow,
+  plan.suggestions,
+  guards.listGuards,
+  guards.makeGuard,
+  guards.alterGuard,
+  guards.removeGuard,
+  guards.liftGuard,
+  decisions.listDecisions,
+  decisions.decide,
+  decisions.downloadSheet,
+  decisions.readSheet,
   runs.startRun,
   runs.listRuns,
   runs.showRun,
@@ -63,6 +69,4 @@ export const ROUTES: Route[] = [
   runs.cancelRun,
   runs.listRunMessages,
   events,
-  later('GET', '/accounts/{account}/guards', 'Guards'),
-  later('POST', '/accounts/{account}/guards', 'Guards'),
 ];

@@ -1,26 +1,36 @@
 import * as v from 'valibot';
 import { printCriteria } from '../../core/criteria/print';
-import { transaction } from '../../store/database';
+import { printSequenceSet, type Ranges } from '../../core/sets/ranges';
+import type { Account } from '../../store/accounts';
+import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
-import { changeLot, createLot, dropLot, type Lot, lotsOf, planTotal } from '../../store/lots';
+import { changeLot, createLot, dropLot, guardsOfLot, type Lot, partOfLot, planOf, splitLot } from '../../store/lots';
+import { pageOfMessages } from '../../store/messages';
 import { readyCriteria } from '../criteria';
+import { cursorFrom, cursorText } from '../cursor';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
 
-/** No guards exist yet, so they keep nothing out. */
-const shownLot = (lot: Lot) => ({ ...lot, guarded: { messages: 0, bytes: 0 } });
+async function lotById(db: Queryable, account: Account, id: number): Promise<Lot> {
+  const lot = (await planOf(db, account.id)).lots.find((one) => one.id === id);
+  if (!lot) throw notFound();
+  return lot;
+}
 
 export const makeLot = route({
   method: 'POST',
   path: '/accounts/{account}/lots',
-  summary: 'Marks a set of messages for one fate and freezes it. `where` and `ids` exclude each other.',
+  summary:
+    'Marks a set of messages for one fate and freezes it. `where` and `ids` exclude each other. What guards keep stays out; `expect` is compared with the set before that.',
   body: v.object({
     label: v.optional(s.Label),
     fate: v.optional(v.picklist(['trash', 'purge']), 'trash'),
     where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
     ids: v.optional(s.Ids),
     except: v.optional(s.Ids, []),
+    scope: s.Scope,
+    suggestion: v.optional(v.pipe(v.string(), v.maxLength(500))),
     expect: v.optional(s.Amount),
   }),
   status: 201,
@@ -29,25 +39,30 @@ export const makeLot = route({
     if ((body.where === undefined) === (body.ids === undefined)) {
       throw invalid('Say either where or ids.', [{ field: 'where', expected: 'exactly one of where and ids' }]);
     }
+    // What lies in the trash can't be moved there.
+    if (body.fate === 'trash' && body.scope !== 'mail')
+      throw invalid('Only a purge may be marked in the trash.', [{ field: 'scope', expected: 'mail' }]);
     const criteria =
       body.where === undefined ? undefined : await readyCriteria(environment.database, account, body.where);
     const text = criteria && printCriteria(criteria);
-    const lot = await transaction(environment.database, async (client) => {
+    return transaction(environment.database, async (client) => {
       const id = await createLot(client, account, {
         label: body.label ?? (text === undefined ? `${body.ids?.length ?? 0} chosen messages` : text || 'everything'),
         fate: body.fate,
         selector: criteria ? { where: criteria, text: text ?? '' } : { ids: body.ids ?? [] },
         except: body.except,
-        scope: 'mail',
+        scope: body.scope,
+        suggestion: body.suggestion ?? null,
         now: new Date(),
       });
-      const made = (await lotsOf(client, account.id)).find((one) => one.id === id) as Lot;
+      const made = await lotById(client, account, id);
+      const named = { messages: made.messages + made.guarded.messages, bytes: made.bytes + made.guarded.bytes };
       // Thrown here, so that what was refused was never there.
-      if (made.messages === 0)
+      if (named.messages === 0)
         throw invalid('Nothing matches, so there is nothing to mark.', [
           { field: body.where === undefined ? 'ids' : 'where', expected: 'messages that are there' },
         ]);
-      if (body.expect && (body.expect.messages !== made.messages || body.expect.bytes !== made.bytes))
+      if (body.expect && (body.expect.messages !== named.messages || body.expect.bytes !== named.bytes))
         throw conflict(
           'not-as-expected',
           'The mailbox has changed meanwhile. Look at what matches now, and mark again.',
@@ -55,32 +70,49 @@ export const makeLot = route({
       await tell(client, account.id, 'level', {});
       return made;
     });
-    return shownLot(lot);
   },
 });
 
 export const listLots = route({
   method: 'GET',
   path: '/accounts/{account}/lots',
-  summary: 'The plan: its lots in the order in which they count, and their union.',
-  response: v.object({ lots: v.array(s.Lot), total: s.Amount }),
-  async handle({ environment, account }) {
-    const { database } = environment;
-    return { lots: (await lotsOf(database, account.id)).map(shownLot), total: await planTotal(database, account.id) };
+  summary: 'The plan: its lots in the order in which they count, their union, and what guards keep out of any of them.',
+  response: v.object({ lots: v.array(s.Lot), total: s.Amount, guarded: s.Amount }),
+  handle: ({ environment, account }) => planOf(environment.database, account.id),
+});
+
+export const showLot = route({
+  method: 'GET',
+  path: '/accounts/{account}/lots/{lot}',
+  summary: 'A lot with the ids that it holds, as a sequence set (RFC 9051).',
+  response: v.object({ ...s.Lot.entries, ids: v.string() }),
+  async handle({ environment: { database }, account, parameters }) {
+    const lot = await lotById(database, account, Number(parameters.lot));
+    const held = await partOfLot(database, account.id, lot.id, 'held');
+    return { ...lot, ids: printSequenceSet(held ?? []) };
   },
 });
 
 export const alterLot = route({
   method: 'PATCH',
   path: '/accounts/{account}/lots/{lot}',
-  summary: 'Changes the label or the exceptions of a lot; exceptions replace those before.',
-  body: v.object({ label: v.optional(s.Label), except: v.optional(s.Ids) }),
+  summary:
+    'Changes a lot. `except` replaces the exceptions before, `alsoExcept` adds to them; `pass` replaces what is let through although a guard keeps it (a hold is not); `place` is its place among the lots of its fate.',
+  body: v.object({
+    label: v.optional(s.Label),
+    except: v.optional(s.Ids),
+    alsoExcept: v.optional(s.Ids),
+    pass: v.optional(s.Ids),
+    place: v.optional(v.pipe(v.number(), v.integer(), v.minValue(0))),
+  }),
   response: s.Lot,
-  async handle({ environment, account, parameters, body }) {
-    const { database } = environment;
-    if (!(await changeLot(database, account.id, Number(parameters.lot), body))) throw notFound();
-    await tell(database, account.id, 'level', {});
-    return shownLot((await lotsOf(database, account.id)).find(({ id }) => id === Number(parameters.lot)) as Lot);
+  async handle({ environment: { database }, account, parameters, body }) {
+    const id = Number(parameters.lot);
+    return transaction(database, async (client) => {
+      if (!(await changeLot(client, account, id, body, new Date()))) throw notFound();
+      await tell(client, account.id, 'level', {});
+      return lotById(client, account, id);
+    });
   },
 });
 
@@ -94,3 +126,72 @@ export const removeLot = route({
     await tell(environment.database, account.id, 'level', {});
   },
 });
+
+export const splitOff = route({
+  method: 'POST',
+  path: '/accounts/{account}/lots/{lot}/split',
+  summary: 'Takes what matches out of a lot and makes a lot of its own of it, right behind it; gives the new one.',
+  body: v.object({ where: v.pipe(v.string(), v.minLength(1), v.maxLength(10_000)), label: v.optional(s.Label) }),
+  status: 201,
+  response: s.Lot,
+  async handle({ environment: { database }, account, parameters, body }) {
+    const where = await readyCriteria(database, account, body.where);
+    const text = printCriteria(where);
+    return transaction(database, async (client) => {
+      const old = await lotById(client, account, Number(parameters.lot));
+      const label = body.label ?? `${old.label}: ${text}`.slice(0, 200);
+      const made = await splitLot(client, account, old.id, { where, text, label }, new Date());
+      if (made === undefined)
+        throw invalid('Of this lot nothing matches, or everything, so there is nothing to split.', [
+          { field: 'where', expected: 'criteria that some of the lot meet' },
+        ]);
+      await tell(client, account.id, 'level', {});
+      return lotById(client, account, made);
+    });
+  },
+});
+
+export const listLotMessages = route({
+  method: 'GET',
+  path: '/accounts/{account}/lots/{lot}/messages',
+  summary:
+    'The messages of a lot, largest first: those it holds, those excepted by hand, or those that guards keep, with the guards of each and whether it was let through.',
+  query: v.object({
+    part: v.optional(v.picklist(['held', 'excepted', 'guarded']), 'held'),
+    limit: v.optional(s.wholeNumber(1, 1_000), '100'),
+    after: v.optional(v.string()),
+  }),
+  response: v.object({
+    messages: v.array(
+      v.object({ ...s.Message.entries, guards: v.optional(v.array(v.number())), passed: v.optional(v.boolean()) }),
+    ),
+    next: v.optional(v.string()),
+  }),
+  async handle({ environment: { database }, account, parameters, query }) {
+    const lot = Number(parameters.lot);
+    const within = await partOfLot(database, account.id, lot, query.part);
+    if (!within) throw notFound();
+    const { messages, next } = await pageOfMessages(database, account, { kind: 'everything' }, 'all', new Date(), {
+      order: 'size',
+      direction: 'down',
+      limit: query.limit,
+      after: cursorFrom(query.after),
+      within,
+    });
+    const more = next ? { next: cursorText(next) } : {};
+    if (query.part !== 'guarded') return { messages, ...more };
+    const { guards, passed } = await guardsOfLot(database, account.id, lot);
+    return {
+      messages: messages.map((message) => ({
+        ...message,
+        guards: guards.filter(({ members }) => holds(members, message.id)).map(({ guard }) => guard),
+        passed: holds(passed, message.id),
+      })),
+      ...more,
+    };
+  },
+});
+
+function holds(ranges: Ranges, id: number): boolean {
+  return ranges.some(([first, last]) => id >= first && id <= last);
+}

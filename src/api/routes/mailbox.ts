@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { type Amount, targetBytes } from '../../core/level/level';
+import type { Amount } from '../../core/level/level';
 import { SignInNeeded, signInTo } from '../../jobs/sign-in';
 import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
@@ -9,12 +9,12 @@ import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf } from '../../store/folders';
 import { enqueue } from '../../store/jobs';
-import { accountLevel, bytesCountedOnce } from '../../store/level';
-import { amountOf, type Cursor, idsBySubject, messageById, messagesById, pageOfMessages } from '../../store/messages';
-import { quotaRoots } from '../../store/quota-roots';
+import { amountOf, idsBySubject, messageById, messagesById, pageOfMessages } from '../../store/messages';
 import { lastScan, openScan, type Scan, scanById } from '../../store/scans';
 import { readyCriteria } from '../criteria';
+import { cursorFrom, cursorText } from '../cursor';
 import type { Environment } from '../environment';
+import { shownLevel } from '../level';
 import { conflict, invalid, notFound, Problem } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
@@ -93,44 +93,8 @@ export const showLevel = route({
   path: '/accounts/{account}/level',
   summary: 'How full the account is, and where.',
   response: s.Level,
-  async handle({ environment, account }) {
-    const { reading, readings, planAndTrash: _, ...level } = await accountLevel(environment.database, account);
-    const { target } = account.settings;
-    // Only where the server counts less than all copies together does it help to know.
-    const once = level.difference < 0 ? { once: await bytesCountedOnce(environment.database, account.id) } : {};
-    return {
-      ...level,
-      ...once,
-      roots: await quotaRoots(environment.database, account.id),
-      ...(reading?.messageLimit != null
-        ? { messageLimit: reading.messageLimit, messagesUsed: reading.messages ?? 0 }
-        : {}),
-      target,
-      targetBytes: targetBytes(target, level.limit),
-      readings,
-      at: reading?.at ?? new Date(),
-    };
-  },
+  handle: ({ environment, account }) => shownLevel(environment.database, account),
 });
-
-export function encodeCursor(cursor: Cursor | undefined): string | undefined {
-  return cursor && Buffer.from(JSON.stringify([cursor.value, cursor.id])).toString('base64url');
-}
-
-function decodeCursor(text: string | undefined): Cursor | undefined {
-  if (text === undefined) return undefined;
-  try {
-    const [value, id] = v.parse(
-      v.tuple([v.string(), v.number()]),
-      JSON.parse(Buffer.from(text, 'base64url').toString('utf8')),
-    );
-    return { value, id };
-  } catch {
-    throw invalid('This is not a place in a list.', [
-      { field: 'after', expected: 'what `next` of the page before gave' },
-    ]);
-  }
-}
 
 export const listMessages = route({
   method: 'GET',
@@ -159,13 +123,13 @@ export const listMessages = route({
       order: query.order,
       direction: query.direction ?? (descends ? 'down' : 'up'),
       limit: query.limit,
-      after: decodeCursor(query.after),
+      after: cursorFrom(query.after),
     } as const;
     const [total, { messages, next }] = await Promise.all([
       amountOf(database, account, criteria, query.scope, now),
       pageOfMessages(database, account, criteria, query.scope, now, page),
     ]);
-    return { total, messages, ...(next ? { next: encodeCursor(next) } : {}) };
+    return { total, messages, ...(next ? { next: cursorText(next) } : {}) };
   },
 });
 

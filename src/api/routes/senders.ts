@@ -1,11 +1,13 @@
 import * as v from 'valibot';
+import { GROUPINGS } from '../../core/senders/grouping';
+import { GROUP_ORDERS } from '../../core/senders/ranking';
 import { newestOfSender, rankSenders } from '../../store/senders';
 import { readyCriteria } from '../criteria';
-import { invalid, notBuilt } from '../problem';
+import { invalid } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
 
-const By = v.optional(v.picklist(['address', 'domain', 'list', 'recipient']), 'address');
+const By = v.optional(v.picklist(GROUPINGS), 'address');
 
 export const listSenders = route({
   method: 'GET',
@@ -15,27 +17,26 @@ export const listSenders = route({
     where: s.Where,
     scope: s.Scope,
     by: By,
-    order: v.optional(v.picklist(['bytes', 'messages', 'month', 'last', 'evidence']), 'bytes'),
+    order: v.optional(v.picklist(GROUP_ORDERS), 'bytes'),
     limit: v.optional(s.wholeNumber(1, 1_000), '100'),
     after: v.optional(v.string()),
   }),
   response: v.object({ total: v.number(), senders: v.array(s.Sender), next: v.optional(v.string()) }),
   async handle({ environment, account, query }) {
-    if (query.order === 'evidence') throw notBuilt('The order by evidence');
     const offset = query.after === undefined ? 0 : Number(query.after);
     if (!Number.isSafeInteger(offset) || offset < 0)
       throw invalid('This is not a place in a list.', [{ field: 'after' }]);
-    const ranking = { by: query.by, order: query.order, limit: query.limit, offset };
-    const { total, senders } = await rankSenders(
+    const senders = await rankSenders(
       environment.database,
       account,
       await readyCriteria(environment.database, account, query.where),
       query.scope,
       new Date(),
-      ranking,
+      { by: query.by, order: query.order },
     );
-    const end = offset + senders.length;
-    return { total, senders, ...(end < total ? { next: `${end}` } : {}) };
+    const end = offset + query.limit;
+    const total = senders.length;
+    return { total, senders: senders.slice(offset, end), ...(end < total ? { next: `${end}` } : {}) };
   },
 });
 

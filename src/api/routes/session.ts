@@ -8,6 +8,7 @@ import { accountsOfSession, eraseAccount, findOrCreateAccount } from '../../stor
 import { countAttempt, forgiveAttempt } from '../../store/attempts';
 import { forgetCredential, saveCredential } from '../../store/credentials';
 import { transaction } from '../../store/database';
+import { addFirstGuards } from '../../store/guards';
 import { enqueue } from '../../store/jobs';
 import { openScan } from '../../store/scans';
 import { addAccountToSession, createSession, endSession, hashToken } from '../../store/sessions';
@@ -77,7 +78,11 @@ export const signIn = route({
       throw error instanceof MailProblem ? signInProblem(error) : error;
     });
     try {
-      const account = await findOrCreateAccount(database, access);
+      const account = await transaction(database, async (client) => {
+        const found = await findOrCreateAccount(client, access);
+        await addFirstGuards(client, found.id);
+        return found;
+      });
       await saveCredential(database, account.id, vault.seal(account.id, access.password));
       await readLevel(database, account.id, server);
       await transaction(database, async (client) => {

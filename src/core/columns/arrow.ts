@@ -37,6 +37,7 @@ const TYPES = {
   files: () => new Uint32(),
   attached: () => new Float64(),
   thread: () => new Uint32(),
+  signs: () => new Uint32(),
 } satisfies Record<NumberColumn, () => unknown>;
 
 const NAMES = Object.keys(TYPES) as NumberColumn[];
@@ -47,7 +48,7 @@ const CODED = [
   'from_domain',
   'folder',
   'list',
-  'recipient',
+  'recipients',
   'keywords',
 ] as const;
 
@@ -59,8 +60,9 @@ export interface StreamNote {
   difference: boolean;
   /** Ids that went since then. */
   gone: readonly number[];
-  /** Paths of the folders that are the trash. */
+  /** Paths of the folders that are the trash, and of those that hold what the user sent. */
   trash: readonly string[];
+  sent: readonly string[];
 }
 
 export function toArrow(columns: Columns, note: StreamNote): Uint8Array {
@@ -80,7 +82,7 @@ export function toArrow(columns: Columns, note: StreamNote): Uint8Array {
     from_domain: { codes: columns.author, values: dictionaries.author.domain },
     folder: { codes: columns.folder, values: dictionaries.folder },
     list: { codes: columns.list, values: dictionaries.list },
-    recipient: { codes: columns.recipient, values: dictionaries.recipient },
+    recipients: { codes: columns.recipients, values: dictionaries.recipients },
     keywords: { codes: columns.keywords, values: dictionaries.keywords },
   };
   for (const [index, name] of CODED.entries()) {
@@ -104,6 +106,7 @@ export function toArrow(columns: Columns, note: StreamNote): Uint8Array {
     ['difference', note.difference ? 'yes' : 'no'],
     ['gone', JSON.stringify(note.gone)],
     ['trash', JSON.stringify(note.trash)],
+    ['sent', JSON.stringify(note.sent)],
   ]);
   const schema = new Schema(fields, metadata);
   const struct = makeData({ type: new Struct(fields), length, nullCount: 0, children } as never);
@@ -139,7 +142,7 @@ export function fromArrow(octets: Uint8Array): { columns: Columns; note: StreamN
       author: codes('from_address'),
       folder: codes('folder'),
       list: codes('list'),
-      recipient: codes('recipient'),
+      recipients: codes('recipients'),
       keywords: codes('keywords'),
       dictionaries: {
         author: {
@@ -150,7 +153,7 @@ export function fromArrow(octets: Uint8Array): { columns: Columns; note: StreamN
         },
         folder: values('folder'),
         list: values('list'),
-        recipient: values('recipient'),
+        recipients: values('recipients'),
         keywords: values('keywords'),
       },
     },
@@ -159,6 +162,7 @@ export function fromArrow(octets: Uint8Array): { columns: Columns; note: StreamN
       difference: metadata.get('difference') === 'yes',
       gone: JSON.parse(metadata.get('gone') ?? '[]') as number[],
       trash: JSON.parse(metadata.get('trash') ?? '[]') as string[],
+      sent: JSON.parse(metadata.get('sent') ?? '[]') as string[],
     },
   };
 }

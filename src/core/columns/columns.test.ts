@@ -51,7 +51,7 @@ function part(columns: Columns, keep: (row: number) => boolean): Columns {
 test('columns survive the stream; Arrow’s own reader and DuckDB, neither of ours, read the same sums', async () => {
   for (const count of [0, 1, 2, 1_000, 1_001]) {
     const columns = sampleColumns(count);
-    const note = { version: '7.abc', difference: false, gone: [4, 9], trash: ['Trash'] };
+    const note = { version: '7.abc', difference: false, gone: [4, 9], trash: ['Trash'], sent: ['Sent'] };
     const octets = toArrow(columns, note);
     const read = fromArrow(octets);
     assert.deepEqual(read.note, note);
@@ -59,7 +59,7 @@ test('columns survive the stream; Arrow’s own reader and DuckDB, neither of ou
     assert.equal(tableFromIPC(octets).numRows, count);
   }
   const columns = sampleColumns(2_000);
-  const octets = toArrow(columns, { version: '1.x', difference: false, gone: [], trash: [] });
+  const octets = toArrow(columns, { version: '1.x', difference: false, gone: [], trash: [], sent: [] });
   const connection = await duckDb();
   connection.insertArrowFromIPCStream(octets, { name: 'mail' });
   const [row] = connection

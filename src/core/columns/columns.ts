@@ -28,11 +28,13 @@ export interface Columns {
   readonly attached: Float64Array;
   /** The first message of its thread, as a number that only tells threads apart. */
   readonly thread: Uint32Array;
+  /** Bits of SIGNS in core/categories, and SOLE_DOCUMENT. */
+  readonly signs: Uint32Array;
   /** Codes of `dictionaries.author`, and so on. */
   readonly author: Uint32Array;
   readonly folder: Uint32Array;
   readonly list: Uint32Array;
-  readonly recipient: Uint32Array;
+  readonly recipients: Uint32Array;
   readonly keywords: Uint32Array;
   readonly dictionaries: Dictionaries;
 }
@@ -49,11 +51,14 @@ export interface Dictionaries {
   readonly folder: readonly string[];
   /** Identifiers of List-Id; '' is none. */
   readonly list: readonly string[];
-  /** Address of the first recipient; '' is none. */
-  readonly recipient: readonly string[];
+  /** To and Cc of what lies in Sent, as JSON: [{name, address, domain}]; '' elsewhere. */
+  readonly recipients: readonly string[];
   /** Distinct sets of keywords, each parted by blanks. */
   readonly keywords: readonly string[];
 }
+
+/** Set in `signs` where a document that the user sent came from nowhere else. */
+export const SOLE_DOCUMENT = 1 << 30;
 
 /** The columns that are filled from numbers, and how each is kept. */
 const NUMBERS = {
@@ -67,13 +72,14 @@ const NUMBERS = {
   files: Uint32Array,
   attached: Float64Array,
   thread: Uint32Array,
+  signs: Uint32Array,
 } as const;
 
 export type NumberColumn = keyof typeof NUMBERS;
 export const NUMBER_COLUMNS = Object.keys(NUMBERS) as NumberColumn[];
 
 /** The columns that hold codes of a dictionary of plain texts. */
-export const TEXT_COLUMNS = ['folder', 'list', 'recipient', 'keywords'] as const;
+export const TEXT_COLUMNS = ['folder', 'list', 'recipients', 'keywords'] as const;
 export type TextColumn = (typeof TEXT_COLUMNS)[number];
 
 /** What columns are built from: numbers as they come, and a text a row for each coded column. */
@@ -105,7 +111,7 @@ export function buildColumns(raw: RawColumns): Columns {
     author: authors.codes,
     folder: coded.folder.codes,
     list: coded.list.codes,
-    recipient: coded.recipient.codes,
+    recipients: coded.recipients.codes,
     keywords: coded.keywords.codes,
     dictionaries: {
       author: {
@@ -116,7 +122,7 @@ export function buildColumns(raw: RawColumns): Columns {
       },
       folder: coded.folder.values,
       list: coded.list.values,
-      recipient: coded.recipient.values,
+      recipients: coded.recipients.values,
       keywords: coded.keywords.values,
     },
   };

@@ -32,10 +32,14 @@ const OPERATOR = /!=|!~|<=|>=|[=~<>]/y;
 const SPACE = /\s*/y;
 const UNIT = /[A-Za-z]+/y;
 
-/** Parses an expression of criteria; the empty one is everything. The grammar is in docs/criteria.md. */
-export function parseCriteria(text: string): Parsed {
+/**
+ * Parses an expression of criteria; the empty one is everything. The grammar is in docs/criteria.md.
+ *
+ * @param without fields and flags that can't stand where this is read.
+ */
+export function parseCriteria(text: string, without: readonly (Field | FlagTest)[] = []): Parsed {
   try {
-    return { ok: true, criteria: new Parser(text).whole() };
+    return { ok: true, criteria: new Parser(text, without).whole() };
   } catch (error) {
     if (error instanceof Misread) return { ok: false, error: { at: error.at, expected: error.expected } };
     throw error;
@@ -56,7 +60,10 @@ class Parser {
   private at = 0;
   private depth = 0;
 
-  constructor(private readonly text: string) {
+  constructor(
+    private readonly text: string,
+    private readonly without: readonly string[],
+  ) {
     this.space();
   }
 
@@ -100,6 +107,7 @@ class Parser {
   private test(): Criteria {
     const start = this.at;
     const word = this.match(WORD)?.toLowerCase() ?? '';
+    if (this.without.includes(word)) throw new Misread(start, `a test other than ${word}, which can’t stand here`);
     if ((FLAG_TESTS as readonly string[]).includes(word)) {
       this.space();
       return { kind: 'flag', name: word as FlagTest };

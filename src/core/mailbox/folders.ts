@@ -53,6 +53,16 @@ export function trashFolder<T extends { path: string; role: string | null }>(
   return folders.find(({ path }) => path === named) ?? folders.find(({ role }) => role === 'trash');
 }
 
+/** Names under which programs that keep folders in step file what they could not merge. Common practice, no source. */
+const CONFLICTS = /(^|\/)conflicts?(\/|$)/i;
+
+/** The folders that cost no decision besides the trash: junk, and copies left over from conflicts. */
+export function freeFolders<T extends { path: string; role: string | null; repeats: boolean }>(
+  folders: readonly T[],
+): T[] {
+  return folders.filter(({ path, role, repeats }) => !repeats && (role === 'junk' || CONFLICTS.test(path)));
+}
+
 /** Own figures of a folder. */
 export interface FolderFigures {
   path: string;

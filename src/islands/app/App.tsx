@@ -17,7 +17,9 @@ import { Places } from './Places';
 const Level = lazy(() => import('../level/Level'));
 const Sift = lazy(() => import('../sift/Sift'));
 const Senders = lazy(() => import('../senders/Senders'));
-const Review = lazy(() => import('../review/Review'));
+const Review = lazy(() => import('../plan/review/Review'));
+const Suggestions = lazy(() => import('../plan/suggestions/Suggestions'));
+const Guards = lazy(() => import('../plan/guards/Guards'));
 const Trash = lazy(() => import('../trash/Trash'));
 const Ledger = lazy(() => import('../ledger/Ledger'));
 
@@ -26,6 +28,8 @@ const VIEWS: Record<string, React.ComponentType> = {
   '/sift': Sift,
   '/senders': Senders,
   '/review': Review,
+  '/suggestions': Suggestions,
+  '/guards': Guards,
   '/trash': Trash,
   '/ledger': Ledger,
 };

@@ -28,7 +28,12 @@ export function Ways({ level, measured }: { level: Level; measured: Measured }) 
     <section className="card">
       <div className="mb-2 flex flex-wrap items-baseline justify-between gap-2">
         <h2>{text.level.ways}</h2>
-        <p className="note">{reached ? text.tank.reached : text.level.waysNote(needed)}</p>
+        <p className="note">
+          {reached ? text.tank.reached : text.level.waysNote(needed)}{' '}
+          <Link to="/suggestions" className="link">
+            {text.level.suggest}
+          </Link>
+        </p>
       </div>
       {!reached && (
         <div className="grid gap-4 sm:grid-cols-2 xl:grid-cols-4">

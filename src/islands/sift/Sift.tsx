@@ -1,10 +1,11 @@
-import { useCallback, useState } from 'react';
+import { useCallback, useEffect, useState } from 'react';
 import { parseCriteria } from '../../core/criteria/parse';
-import { useSearch } from '../../ui/api/account';
+import { useAccount, useSearch } from '../../ui/api/account';
+import { call, query } from '../../ui/api/call';
 import { useColumns } from '../../ui/columns/provider';
 import { useNarrowed } from '../../ui/columns/useNarrowed';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
-import { go, useRoute, withState } from '../../ui/route';
+import { go, Link, useRoute, withState } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import type { ListOrder } from '../../workers/protocol';
@@ -46,6 +47,20 @@ export default function Sift() {
     const next = by === order ? (descending ? 'up' : 'down') : usual;
     go(withState(route, { order: by === 'size' ? '' : by, direction: next === usual ? '' : next }), true);
   };
+  const lot = route.search.get('lot');
+  const { base } = useAccount();
+  // A lot that is sent here comes with its messages marked.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once a lot
+  useEffect(() => {
+    if (!client || lot === null) return;
+    void (async () => {
+      const { ids } = await call<{ ids: string }>(`${base}/lots/${lot}`);
+      await client.ready;
+      await client.call('mark', { kind: 'set', ids });
+      go(withState(route, { lot: '' }), true);
+      await ask();
+    })().catch(() => go(withState(route, { lot: '' }), true));
+  }, [client, lot]);
   const changeView = useCallback((first: number, count: number) => setView({ first, count }), []);
   return (
     <>
@@ -54,6 +69,9 @@ export default function Sift() {
         <div className="flex items-start gap-3">
           <CriteriaField value={where} placeholder={text.sift.placeholder} onChange={setWhere} />
           <Kept where={settled} onChoose={setWhere} />
+          <Link to={`/senders${query({ where: settled })}`} className="button">
+            {text.sift.rankSenders}
+          </Link>
           <button type="button" className="button" disabled={where === ''} onClick={() => setWhere('')}>
             {text.sift.clear}
           </button>

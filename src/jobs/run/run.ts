@@ -58,6 +58,11 @@ class Carrier {
         'vanished',
         await runs.vanishedOf(client, this.account.id, this.run.id),
       );
+      if (this.run.action !== 'restore') {
+        const kept = await runs.keptOf(client, this.account, this.run.id);
+        for (const reason of ['held', 'guarded'] as const)
+          await runs.leave(client, this.account.id, this.run.id, reason, kept[reason]);
+      }
     });
     const pending = await runs.pendingOf(this.context.database, this.account.id, this.run.id);
     const outcome = await this.work(pending);

@@ -5,6 +5,7 @@ import type { FlagsRecord, FolderStatus, ListedFolder, MailServer, OpenFolder } 
 import type { Account } from '../../store/accounts';
 import { categorise, readMissingSigns, selfOf } from '../../store/categories';
 import { refreshStatistics, transaction } from '../../store/database';
+import { findSoleDocuments, hasUnseenDocuments } from '../../store/documents';
 import { tell } from '../../store/events';
 import {
   foldersOf,
@@ -14,7 +15,9 @@ import {
   type StoredFolder,
   saveSeen,
 } from '../../store/folders';
+import { applyGuards, readGuarded } from '../../store/guards';
 import { holdLease, type Job } from '../../store/jobs';
+import { hasLots } from '../../store/lots';
 import { countPlacements, insertBatch, type Place, tombstone, uidsOf, updateFlags } from '../../store/placements';
 import { updateScan } from '../../store/scans';
 import { hasLooseMessages, joinThreads } from '../../store/threads';
@@ -82,11 +85,19 @@ class Scanner {
     do unread = await this.fenced((client) => readMissingSigns(client, this.account));
     while (unread > 0);
     // A scan that was killed after its last message finds nothing changed, and has still to be settled.
-    if (!this.touched && !(await hasLooseMessages(this.context.database, this.account.id))) return;
-    await refreshStatistics(this.context.database);
+    const { database } = this.context;
+    const unsettled =
+      this.touched ||
+      (await hasLooseMessages(database, this.account.id)) ||
+      (await hasUnseenDocuments(database, this.account.id));
+    if (!unsettled) return;
+    await refreshStatistics(database);
     await this.fenced(async (client) => {
       await joinThreads(client, this.account.id);
       await categorise(client, this.account);
+      await findSoleDocuments(client, this.account);
+      if (await hasLots(client, this.account.id))
+        await applyGuards(client, this.account, await readGuarded(client, this.account, new Date()));
       await tell(client, this.account.id, 'index', {});
     });
   }

@@ -1,10 +1,11 @@
 import { keepPreviousData, skipToken, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { createContext, type ReactNode, useContext, useEffect } from 'react';
 import type { UnitSystem } from '../../core/units';
+import type { PlanState } from '../../workers/protocol';
 import * as format from '../text/format';
 import { call } from './call';
 import { hear } from './events';
-import type { AccountBrief, Level, Lot, Run, ScanState, SearchState, Settings } from './types';
+import type { AccountBrief, Amount, Decision, Guard, Level, Lot, Run, ScanState, SearchState, Settings } from './types';
 
 interface AccountContext {
   account: AccountBrief;
@@ -39,10 +40,10 @@ export function AccountProvider({
         if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
         if (kind === 'run') void client.invalidateQueries({ queryKey: ['runs', account.id] });
         if (kind === 'level')
-          for (const key of ['level', 'lots', 'settings'])
+          for (const key of ['level', 'lots', 'settings', 'decisions', 'guards', 'plan'])
             void client.invalidateQueries({ queryKey: [key, account.id] });
         if (kind === 'index')
-          for (const key of ['level', 'messages', 'senders', 'lots'])
+          for (const key of ['level', 'messages', 'senders', 'lots', 'decisions', 'guards', 'plan'])
             void client.invalidateQueries({ queryKey: [key, account.id] });
       }),
     [account.id, client],
@@ -74,9 +75,39 @@ export function useLots() {
   const { account, base } = useAccount();
   return useQuery({
     queryKey: ['lots', account.id],
-    queryFn: () => call<{ lots: Lot[]; total: { messages: number; bytes: number } }>(`${base}/lots`),
+    queryFn: () => call<{ lots: Lot[]; total: Amount; guarded: Amount }>(`${base}/lots`),
   });
 }
+
+/** The plan as ids, and what suggestions leave out. */
+export function usePlan() {
+  const { account, base } = useAccount();
+  return useQuery({
+    queryKey: ['plan', account.id],
+    queryFn: () => call<PlanState>(`${base}/plan`),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useGuards() {
+  const { account, base } = useAccount();
+  return useQuery({
+    queryKey: ['guards', account.id],
+    queryFn: () => call<{ guards: Guard[]; total: Amount }>(`${base}/guards`),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useDecisions() {
+  const { account, base } = useAccount();
+  return useQuery({
+    queryKey: ['decisions', account.id],
+    queryFn: () => call<{ decisions: Decision[] }>(`${base}/decisions`),
+  });
+}
+
+/** What is read again after anything of the plan was changed. */
+export const OF_THE_PLAN = ['lots', 'level', 'plan', 'guards', 'decisions'];
 
 export function useRuns() {
   const { account, base } = useAccount();

@@ -1,4 +1,7 @@
 import type { Category } from '../../core/categories/categories';
+import type { GuardKind } from '../../core/guards/guards';
+import type { GroupingKind } from '../../core/senders/grouping';
+import type { SheetNote } from '../../core/senders/sheet';
 
 /** What the API gives, as docs/api.md and the OpenAPI document describe it. */
 export interface Amount {
@@ -43,8 +46,11 @@ export interface Level {
   targetBytes: number | null;
   mail: Amount;
   trash: Amount;
+  /** Of the trash what a guard keeps. */
+  trashGuarded: Amount;
   plan: Amount;
   after: number;
+  afterMessages: number;
   other: number;
   difference: number;
   once?: number;
@@ -96,17 +102,39 @@ export interface MessageDetails extends Message {
   header: string | null;
 }
 
-export interface Sender extends Amount {
+export interface Guard extends Amount {
+  id: number;
+  kind: GuardKind;
+  where: string;
+  years: number | null;
+  reason: string;
+  active: boolean;
+  madeAt: string;
+  liftedAt: string | null;
+  liftReason: string | null;
+}
+
+/** A message of a lot that guards keep, with these guards, and whether it was let through. */
+export interface GuardedMessage extends Message {
+  guards?: number[];
+  passed?: boolean;
+}
+
+export interface Decision {
+  by: GroupingKind;
   key: string;
-  name: string;
-  names: string[];
-  month: number;
-  first: string;
-  last: string;
-  unseen: number;
-  answered: number;
-  flagged: number;
-  written: number;
+  decision: string;
+  where: string;
+  lot: number | null;
+  guard: number | null;
+}
+
+/** What a decision sheet would do, and what is wrong or doubtful in it. */
+export interface SheetReading {
+  decisions: { line: number; by: GroupingKind; key: string; decision: string; messages: number }[];
+  issues: { line: number; note: SheetNote; cell: string; refused: boolean }[];
+  total: Amount;
+  applied: boolean;
 }
 
 export interface Lot extends Amount {
@@ -114,6 +142,10 @@ export interface Lot extends Amount {
   label: string;
   fate: 'trash' | 'purge';
   where: string | null;
+  suggestion: string | null;
+  excepted: number;
+  guarded: Amount;
+  vanished: number;
   adds: Amount;
   only: Amount;
 }

@@ -16,6 +16,13 @@ export interface Column<Row> {
   order?: string;
 }
 
+export interface Branch {
+  /** From 1. */
+  level: number;
+  /** Undefined where it does not open. */
+  open: boolean | undefined;
+}
+
 interface GridProps<Row> {
   label: string;
   columns: Column<Row>[];
@@ -35,6 +42,10 @@ interface GridProps<Row> {
   onView?(first: number, last: number): void;
   onOpen(row: Row): void;
   onDelete(): void;
+  /** Further keys of the list; whether one was meant. The row is the one at the cursor. */
+  onKey?(key: string, row: Row | undefined): boolean;
+  /** How deep a row stands and whether it is open, where rows open into others. */
+  branch?(row: Row): Branch;
   empty: ReactNode;
 }
 
@@ -47,6 +58,7 @@ const ROW_HEIGHT = 25;
  */
 export function Grid<Row>(props: GridProps<Row>) {
   const { label, columns, count, total, rowAt, keyOf, marks, ordered, onEnd, onView, onOpen, onDelete, empty } = props;
+  const { onKey, branch } = props;
   const scroller = useRef<HTMLDivElement>(null);
   const [cursor, setCursor] = useState(0);
   const anchor = useRef(0);
@@ -99,7 +111,7 @@ export function Grid<Row>(props: GridProps<Row>) {
     else if (event.key === 'Escape') marks.none();
     else if (event.key === 'Enter' && row !== undefined) onOpen(row);
     else if (event.key === 'Delete') onDelete();
-    else return;
+    else if (event.ctrlKey || event.metaKey || event.altKey || !onKey?.(event.key, row)) return;
     event.preventDefault();
   };
   const onRowClick = (index: number, event: MouseEvent) => {
@@ -117,7 +129,7 @@ export function Grid<Row>(props: GridProps<Row>) {
   return (
     <div
       ref={scroller}
-      role="grid"
+      role={branch ? 'treegrid' : 'grid'}
       aria-label={label}
       aria-rowcount={total + 1}
       aria-multiselectable="true"
@@ -147,6 +159,7 @@ export function Grid<Row>(props: GridProps<Row>) {
           {shown.map(({ index, start }) => {
             const row = rowAt(index);
             const marked = row !== undefined && marks.has(row);
+            const place = row === undefined ? undefined : branch?.(row);
             return (
               <div
                 key={row === undefined ? `at ${index}` : keyOf(row)}
@@ -154,6 +167,8 @@ export function Grid<Row>(props: GridProps<Row>) {
                 role="row"
                 aria-rowindex={index + 2}
                 aria-selected={marked}
+                aria-level={place?.level}
+                aria-expanded={place?.open}
                 onClick={(event) => onRowClick(index, event)}
                 onDoubleClick={() => row !== undefined && onOpen(row)}
                 onContextMenu={(event) => {

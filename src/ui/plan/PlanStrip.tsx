@@ -9,10 +9,11 @@ export function PlanStrip() {
   const level = useLevel();
   const { octets } = useFigures();
   if (!lots.data || !level.data) return <section aria-label={text.strip.label} className="strip" />;
-  const { lots: plan, total } = lots.data;
-  const { used, trash, after, targetBytes } = level.data;
-  const goesBesidesTrash = used - after - trash.bytes;
-  const needed = targetBytes === null ? null : Math.max(0, used - trash.bytes - targetBytes);
+  const { lots: plan, total, guarded } = lots.data;
+  const { used, trash, trashGuarded, after, targetBytes } = level.data;
+  const purged = trash.bytes - trashGuarded.bytes;
+  const goesBesidesTrash = used - after - purged;
+  const needed = targetBytes === null ? null : Math.max(0, used - purged - targetBytes);
   const full = Math.max((needed ?? 0) * 1.5, goesBesidesTrash * 1.1, 1);
   const width = (bytes: number) => `${(bytes / full) * 100}%`;
   const margin = targetBytes === null ? null : targetBytes - after;
@@ -49,6 +50,14 @@ export function PlanStrip() {
                 : margin >= 0
                   ? text.strip.below(octets(margin))
                   : text.strip.short(octets(-margin))}
+              {guarded.messages > 0 && (
+                <>
+                  {' '}
+                  <Link to="/guards" className="link">
+                    {text.strip.guarded(text.messages(guarded.messages, count(guarded.messages)))}
+                  </Link>
+                </>
+              )}
             </>
           )}
         </p>

@@ -16,7 +16,7 @@ export interface Segments {
  */
 export function segmentsOf(level: Level): Segments {
   const goes = level.used - level.after;
-  const plan = Math.max(0, goes - level.trash.bytes);
+  const plan = Math.max(0, goes - (level.trash.bytes - level.trashGuarded.bytes));
   return {
     other: level.other,
     kept: Math.max(0, level.mail.bytes - plan),

@@ -64,6 +64,14 @@ export function ago(instant: string): string {
   return formatDistanceStrict(new Date(instant), new Date(), { addSuffix: true });
 }
 
+/** How long ago, in its largest unit: `3 d`, `11 mo`, `2 y`. */
+export function age(seconds: number): string {
+  const days = Math.max(0, (Date.now() / 1000 - seconds) / 86_400);
+  if (days < 1) return `${Math.floor(days * 24)} h`;
+  if (days < 31) return `${Math.floor(days)} d`;
+  return days < 366 ? `${Math.floor(days / 30.44)} mo` : `${Math.floor(days / 365.25)} y`;
+}
+
 export function duration(seconds: number): string {
   return formatDistanceStrict(0, Math.max(1, seconds) * 1000);
 }

@@ -1,0 +1,215 @@
+import * as v from 'valibot';
+import type { Criteria } from '../../core/criteria/tree';
+import type { Amount } from '../../core/level/level';
+import { MUCH } from '../../core/plan/suggestions';
+import { GROUPINGS, type GroupingKind } from '../../core/senders/grouping';
+import { GROUP_ORDERS } from '../../core/senders/ranking';
+import { decisionCell, readSheet as parseSheet, type SheetIssue, writeSheet } from '../../core/senders/sheet';
+import { parseVerdict, printVerdict } from '../../core/senders/verdict';
+import type { Account } from '../../store/accounts';
+import { type Database, type Queryable, rehearsal, transaction } from '../../store/database';
+import {
+  type Decided,
+  decisionsOf,
+  type NewDecision,
+  decide as takeDecisions,
+  verdictsOf,
+} from '../../store/decisions';
+import { tell } from '../../store/events';
+import { planOf } from '../../store/lots';
+import { rankSenders, type Sender } from '../../store/senders';
+import { readyCriteria } from '../criteria';
+import { invalid } from '../problem';
+import { route } from '../route';
+import * as s from '../schemas';
+
+const By = v.picklist(GROUPINGS);
+const Key = v.pipe(v.string(), v.maxLength(1_000));
+
+const Decision = v.object({
+  by: By,
+  key: v.string(),
+  decision: v.string(),
+  where: v.string(),
+  lot: v.nullable(v.number()),
+  guard: v.nullable(v.number()),
+  decidedAt: s.Timestamp,
+});
+
+export const listDecisions = route({
+  method: 'GET',
+  path: '/accounts/{account}/decisions',
+  summary: 'What was decided on senders, and the lot or guard that carries it out.',
+  response: v.object({ decisions: v.array(Decision) }),
+  handle: async ({ environment, account }) => ({ decisions: await decisionsOf(environment.database, account.id) }),
+});
+
+/** Takes decisions in a transaction of the caller's, and gives what the plan is then. */
+async function taken(
+  client: Queryable,
+  account: Account,
+  decisions: readonly NewDecision[],
+  where: { text: string; criteria: Criteria },
+): Promise<{ decided: Decided[]; total: Amount }> {
+  const { decided, guardsTouched } = await takeDecisions(client, account, decisions, where, new Date());
+  await tell(client, account.id, 'level', {});
+  if (guardsTouched) await tell(client, account.id, 'index', {});
+  return { decided, total: (await planOf(client, account.id)).total };
+}
+
+const DecidedShape = v.object({ by: By, key: v.string(), decision: v.string(), messages: v.number() });
+
+export const decide = route({
+  method: 'POST',
+  path: '/accounts/{account}/decisions',
+  summary:
+    'Decides on senders under criteria: `keep` makes a guard, `trash`, `trash older than 2y` and `trash all but the newest 10` make a lot, `ask later` keeps them out of suggestions, and an empty one takes back what was decided. One sender has one decision; a new one takes the place of the old.',
+  body: v.object({
+    where: s.Where,
+    decisions: v.pipe(
+      v.array(
+        v.object({ by: By, key: Key, decision: v.pipe(v.string(), v.maxLength(100)), label: v.optional(s.Label) }),
+      ),
+      v.minLength(1),
+      v.maxLength(100_000),
+    ),
+  }),
+  response: v.object({ decided: v.array(DecidedShape), total: s.Amount }),
+  async handle({ environment: { database }, account, body }) {
+    const criteria = await readyCriteria(database, account, body.where);
+    const decisions = body.decisions.map(({ decision, ...sender }, index): NewDecision => {
+      const verdict = decision.trim() === '' ? undefined : parseVerdict(decision);
+      if (decision.trim() !== '' && !verdict)
+        throw invalid(`“${decision}” is no decision.`, [
+          {
+            field: `decisions.${index}.decision`,
+            expected: 'keep, trash, trash older than 2y, trash all but the newest 10, ask later',
+          },
+        ]);
+      if (sender.key === '' && verdict?.kind === 'keep')
+        throw invalid('Mail without a sender can’t be kept by its sender.', [{ field: `decisions.${index}.key` }]);
+      return { ...sender, verdict };
+    });
+    return transaction(database, (client) => taken(client, account, decisions, { text: body.where, criteria }));
+  },
+});
+
+export const downloadSheet = route({
+  method: 'GET',
+  path: '/accounts/{account}/decisions/sheet',
+  summary: 'The ranking of senders as CSV (RFC 4180) with a column for decisions.',
+  query: v.object({
+    where: s.Where,
+    by: v.optional(By, 'domain'),
+    order: v.optional(v.picklist(GROUP_ORDERS), 'bytes'),
+  }),
+  async handle({ environment: { database }, account, query }) {
+    const criteria = await readyCriteria(database, account, query.where);
+    const senders = await rankSenders(database, account, criteria, 'mail', new Date(), query);
+    const verdicts = await verdictsOf(database, account.id);
+    const day = (instant: Date) => instant.toISOString().slice(0, 10);
+    const sheet = writeSheet(
+      senders.map((sender) => ({
+        by: query.by,
+        key: sender.key,
+        name: sender.name,
+        messages: `${sender.messages}`,
+        bytes: `${sender.bytes}`,
+        first: day(sender.first),
+        last: day(sender.last),
+        'never seen': `${sender.unseen}`,
+        'you wrote': `${sender.written}`,
+        evidence: `${sender.evidence}`,
+        decision: decisionCell(verdicts.get(`${query.by} ${sender.key}`)),
+      })),
+    );
+    return new Response(sheet, {
+      headers: {
+        'content-type': 'text/csv; charset=utf-8; header=present',
+        'content-disposition': `attachment; filename="senders-by-${query.by}.csv"`,
+      },
+    });
+  },
+});
+
+const SheetLine = v.object({
+  line: v.number(),
+  by: By,
+  key: v.string(),
+  decision: v.string(),
+  messages: v.number(),
+});
+
+export const readSheet = route({
+  method: 'POST',
+  path: '/accounts/{account}/decisions/sheet',
+  summary:
+    'Reads a sheet that came back. Tells what would be, and what can’t be read or is doubtful, by line; takes the decisions only with `apply`.',
+  body: v.object({ sheet: v.string(), where: s.Where, apply: v.optional(v.boolean(), false) }),
+  response: v.object({
+    decisions: v.array(SheetLine),
+    issues: v.array(v.object({ line: v.number(), note: v.string(), cell: v.string(), refused: v.boolean() })),
+    total: s.Amount,
+    applied: v.boolean(),
+  }),
+  async handle({ environment: { database }, account, body }) {
+    const criteria = await readyCriteria(database, account, body.where);
+    const { decisions, issues } = parseSheet(body.sheet);
+    const known = await sendersOf(database, account, criteria, new Set(decisions.map(({ by }) => by)));
+    const refused: SheetIssue[] = [...issues];
+    const doubtful: SheetIssue[] = [];
+    const standing = decisions.filter(({ line, by, key, messages, verdict }) => {
+      const sender = known.get(`${by} ${key}`);
+      if (!sender || key === '') {
+        refused.push({ line, note: 'no-such-sender', cell: key });
+        return false;
+      }
+      if (messages !== undefined && messages !== sender.messages)
+        doubtful.push({ line, note: 'changed', cell: `${sender.messages}` });
+      if (verdict.kind !== 'keep' && verdict.kind !== 'later' && sender.evidence >= MUCH)
+        doubtful.push({ line, note: 'much-evidence', cell: `${sender.evidence}` });
+      return true;
+    });
+    const act = (client: Queryable) =>
+      taken(
+        client,
+        account,
+        standing.map(({ by, key, verdict }) => ({ by, key, verdict, label: known.get(`${by} ${key}`)?.name || key })),
+        { text: body.where, criteria },
+      );
+    const { decided, total } = await (body.apply ? transaction(database, act) : rehearsal(database, act));
+    const messages = new Map(decided.map((one) => [`${one.by} ${one.key}`, one.messages]));
+    const lines = standing.map(({ line, by, key, verdict }) => ({
+      line,
+      by,
+      key,
+      decision: printVerdict(verdict),
+      messages: messages.get(`${by} ${key}`) ?? 0,
+    }));
+    for (const { line, key, decision, messages: count } of lines)
+      if (count === 0 && decision.startsWith('trash')) doubtful.push({ line, note: 'takes-nothing', cell: key });
+    return {
+      decisions: lines,
+      issues: [
+        ...refused.map((issue) => ({ ...issue, refused: true })),
+        ...doubtful.map((issue) => ({ ...issue, refused: false })),
+      ].sort((a, b) => a.line - b.line),
+      total,
+      applied: body.apply,
+    };
+  },
+});
+
+/** The senders of some groupings under criteria, by grouping and key. */
+async function sendersOf(
+  database: Database,
+  account: Account,
+  criteria: Criteria,
+  groupings: ReadonlySet<GroupingKind>,
+): Promise<Map<string, Sender>> {
+  const known = new Map<string, Sender>();
+  for (const by of groupings)
+    for (const sender of await rankSenders(database, account, criteria, 'mail', new Date(), { by, order: 'bytes' }))
+      known.set(`${by} ${sender.key}`, sender);
+  return known;
+}

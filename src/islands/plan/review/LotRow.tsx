@@ -1,0 +1,93 @@
+import type { ReactNode } from 'react';
+import { OF_THE_PLAN, useChange, useFigures } from '../../../ui/api/account';
+import type { Lot } from '../../../ui/api/types';
+import { Bar } from '../../../ui/Bar';
+import { Link } from '../../../ui/route';
+import { Refused } from '../../../ui/State';
+import { text } from '../../../ui/text';
+import { count } from '../../../ui/text/format';
+import { LotParts } from './LotParts';
+
+/** A lot: what it holds, adds and holds alone, what guards keep of it, and what can be done with it. */
+export function LotRow({
+  lot,
+  most,
+  place,
+  last,
+  open,
+  onOpen,
+}: {
+  lot: Lot;
+  /** The octets of the lot that adds most. */
+  most: number;
+  /** Among those of its fate, from 0, and the last of these. */
+  place: number;
+  last: number;
+  open: boolean;
+  onOpen(open: boolean): void;
+}) {
+  const { octets } = useFigures();
+  const drop = useChange<void>(
+    () => `/lots/${lot.id}`,
+    'DELETE',
+    () => undefined,
+    OF_THE_PLAN,
+  );
+  const move = useChange<number>(
+    () => `/lots/${lot.id}`,
+    'PATCH',
+    (to) => ({ place: to }),
+    OF_THE_PLAN,
+  );
+  const notes = [
+    ...(lot.fate === 'purge' ? [text.review.purges] : []),
+    ...(lot.excepted > 0 ? [text.review.excepted(count(lot.excepted))] : []),
+    ...(lot.vanished > 0 ? [text.review.vanished(text.messages(lot.vanished, count(lot.vanished)))] : []),
+  ];
+  const sift = `/sift?where=${encodeURIComponent(lot.where ?? '')}&lot=${lot.id}`;
+  const act = (name: string, doIt: () => void): ReactNode => (
+    <button type="button" className="link" onClick={doIt} aria-label={`${name}: ${lot.label}`}>
+      {name}
+    </button>
+  );
+  return (
+    <>
+      <tr>
+        <td className="break-words">
+          <span className="font-semibold">{lot.label}</span>{' '}
+          {notes.length > 0 && <span className="note">{notes.join(' · ')}</span>}
+        </td>
+        <td className="minor font-mono text-[12px] text-ink-2 break-words">{lot.where ?? text.review.chosen}</td>
+        <td className="number">{count(lot.messages)}</td>
+        <td className="number minor">{octets(lot.bytes)}</td>
+        <td className="number minor">{octets(lot.only.bytes)}</td>
+        <td className="number">{octets(lot.adds.bytes)}</td>
+        <td className="minor">
+          <Bar share={lot.adds.bytes / most} kind="hatch" />
+        </td>
+        <td className="number minor" title={octets(lot.guarded.bytes)}>
+          {lot.guarded.messages > 0 ? count(lot.guarded.messages) : '–'}
+        </td>
+        <td className="number">
+          <span className="inline-flex justify-end gap-x-2 whitespace-nowrap">
+            {place > 0 && act(text.review.up, () => move.mutate(place - 1))}
+            {place < last && act(text.review.down, () => move.mutate(place + 1))}
+            {act(open ? text.review.close : text.review.open, () => onOpen(!open))}
+            <Link className="link" to={sift} aria-label={`${text.review.sift}: ${lot.label}`}>
+              {text.review.sift}
+            </Link>
+            {act(text.review.drop, () => drop.mutate())}
+          </span>
+          <Refused error={drop.error ?? move.error} />
+        </td>
+      </tr>
+      {open && (
+        <tr>
+          <td colSpan={9}>
+            <LotParts lot={lot} />
+          </td>
+        </tr>
+      )}
+    </>
+  );
+}

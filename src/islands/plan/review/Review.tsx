@@ -1,0 +1,39 @@
+import { useLevel, useLots } from '../../../ui/api/account';
+import { Failed, Loading } from '../../../ui/State';
+import { text } from '../../../ui/text';
+import { PlanTabs } from '../PlanTabs';
+import { Act } from './Act';
+import { After } from './After';
+import { First } from './First';
+import { LotTable } from './LotTable';
+
+/** The plan, inspected and carried out. */
+export default function Review() {
+  const lots = useLots();
+  const level = useLevel();
+  if (lots.error) return <Failed error={lots.error} retry={() => void lots.refetch()} />;
+  if (!lots.data || !level.data) return <Loading />;
+  const { lots: plan, total } = lots.data;
+  return (
+    <>
+      <PlanTabs />
+      {plan.length === 0 ? (
+        <section className="card">
+          <h1 className="text-[15px]">{text.plan.tabs.review}</h1>
+          <p className="mt-2">{text.review.empty}</p>
+        </section>
+      ) : (
+        <>
+          <LotTable lots={plan} total={total} />
+          <div className="grid gap-[14px] lg:grid-cols-[minmax(0,1fr)_380px]">
+            <div className="grid min-w-0 content-start gap-[14px]">
+              <Act lots={plan} />
+              <First />
+            </div>
+            <After level={level.data} />
+          </div>
+        </>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,91 @@
+import type { Suggestion } from '../../../core/plan/suggestions';
+import { OF_THE_PLAN, useChange, useFigures } from '../../../ui/api/account';
+import type { Lot } from '../../../ui/api/types';
+import { Bar } from '../../../ui/Bar';
+import { Link } from '../../../ui/route';
+import { Refused } from '../../../ui/State';
+import { text } from '../../../ui/text';
+import { count } from '../../../ui/text/format';
+
+/** What a suggestion is called. */
+export function nameOfSuggestion({ kind, subject, years }: Suggestion): string {
+  const shown = kind === 'category' ? text.categories[subject as keyof typeof text.categories] : subject;
+  return text.suggestions.kinds[kind](shown, text.suggestions.older(years)).trim();
+}
+
+/** One decision that is proposed: what it wins, what speaks against it, and the two answers. */
+export function Decision({
+  suggestion,
+  place,
+  most,
+  beyond,
+  reaches,
+}: {
+  suggestion: Suggestion;
+  place: number;
+  /** The octets of the one that wins most. */
+  most: number;
+  /** Whether it comes after the place where to stop. */
+  beyond: boolean;
+  reaches: boolean;
+}) {
+  const { octets } = useFigures();
+  const name = nameOfSuggestion(suggestion);
+  const take = useChange<void, Lot>(
+    () => '/lots',
+    'POST',
+    () => ({ where: suggestion.where, label: name.slice(0, 200), suggestion: suggestion.key }),
+    OF_THE_PLAN,
+  );
+  const refuse = useChange<void>(
+    () => '/suggestions/refused',
+    'POST',
+    () => ({ key: suggestion.key }),
+    ['plan'],
+  );
+  const { adds, evidence, senders } = suggestion;
+  const busy = take.isPending || refuse.isPending;
+  return (
+    <li className={`border-b border-hair py-1.5 ${beyond ? 'text-ink-2' : ''}`}>
+      <div className="decision">
+        <span className="text-right text-ink-2">{place}</span>
+        <span className="min-w-0">
+          <Link to={`/sift?where=${encodeURIComponent(suggestion.where)}`} className="block font-semibold break-words">
+            {name}
+          </Link>
+          <span className="note block">
+            {text.messages(adds.messages, count(adds.messages))} · {text.suggestions.from(senders, count(senders))} ·{' '}
+            {text.suggestions.evidence(evidence)}
+            {senders > 1 && `, ${text.suggestions.mostEvidence(suggestion.most)}`}
+            {reaches && ` · ${text.tank.reached}`}
+          </span>
+        </span>
+        <span className="text-right whitespace-nowrap">{octets(adds.bytes)}</span>
+        <span className="minor">
+          <Bar share={adds.bytes / most} kind="hatch" />
+        </span>
+        <span className="flex gap-1.5">
+          <button
+            type="button"
+            className={`button px-2 ${place === 1 && !beyond ? 'button-chief' : ''}`}
+            disabled={busy}
+            aria-label={`${text.suggestions.take}: ${name}`}
+            onClick={() => take.mutate()}
+          >
+            {text.suggestions.take}
+          </button>
+          <button
+            type="button"
+            className="button px-2"
+            disabled={busy}
+            aria-label={`${text.suggestions.refuse}: ${name}`}
+            onClick={() => refuse.mutate()}
+          >
+            {text.suggestions.refuse}
+          </button>
+        </span>
+      </div>
+      <Refused error={take.error ?? refuse.error} />
+    </li>
+  );
+}

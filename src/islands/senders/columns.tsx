@@ -1,0 +1,137 @@
+import type { GroupingKind } from '../../core/senders/grouping';
+import { bytesAMonth, type GroupOrder } from '../../core/senders/ranking';
+import type { useFigures } from '../../ui/api/account';
+import type { Decision } from '../../ui/api/types';
+import { Bar } from '../../ui/Bar';
+import { type Column, LengthHead, markColumn } from '../../ui/grid/Grid';
+import { text } from '../../ui/text';
+import { age, count, percent } from '../../ui/text/format';
+import type { Ranked, SenderRow } from '../../workers/protocol';
+import { nameOfSender, titleOf } from './sender';
+import { YearBars } from './YearBars';
+
+/** The columns of the ranking: figures beside the bar that makes them comparable. */
+export function columnsOf(
+  figures: ReturnType<typeof useFigures>,
+  view: { by: GroupingKind; order: GroupOrder; decisions: ReadonlyMap<string, Decision>; ranked: Ranked },
+): Column<SenderRow>[] {
+  const { by, order, decisions, ranked } = view;
+  const quiet = (shown: React.ReactNode) => <span className="text-ink-2">{shown}</span>;
+  const lengthOf = (row: SenderRow) =>
+    order === 'messages' ? row.messages : order === 'month' ? bytesAMonth(row) : row.bytes;
+  const [from, to] = [ranked.years[0] ?? 0, ranked.years.at(-1) ?? 0];
+  return [
+    markColumn(),
+    {
+      key: 'sender',
+      head: text.senders.head[by],
+      width: 'minmax(130px, 1fr)',
+      cell: (row) => {
+        const { title, note } = titleOf(row);
+        return (
+          <span title={row.names.join(', ')} style={{ paddingLeft: row.depth * 16 }}>
+            <span className="font-semibold">{title}</span> <span className="note">{note}</span>
+          </span>
+        );
+      },
+    },
+    {
+      key: 'messages',
+      head: text.level.count,
+      order: 'messages',
+      width: '60px',
+      align: 'right',
+      minor: true,
+      cell: ({ messages }) => count(messages),
+    },
+    order === 'month'
+      ? {
+          key: 'month',
+          head: text.senders.aMonth,
+          order: 'month',
+          width: '76px',
+          align: 'right',
+          cell: ({ month }) => figures.octets(month),
+        }
+      : {
+          key: 'bytes',
+          head: text.review.bytes,
+          order: 'bytes',
+          width: '76px',
+          align: 'right',
+          cell: ({ bytes }) => figures.octets(bytes),
+        },
+    {
+      key: 'length',
+      head: <LengthHead />,
+      width: '44px',
+      minor: true,
+      cell: (row) => <Bar share={lengthOf(row) / Math.max(1, ranked.largest)} />,
+    },
+    {
+      key: 'years',
+      head: text.senders.years(from, to),
+      width: '78px',
+      minor: true,
+      cell: ({ years }) => <YearBars years={years} />,
+    },
+    {
+      key: 'last',
+      head: text.senders.lastHead,
+      order: 'last',
+      width: '44px',
+      align: 'right',
+      minor: true,
+      cell: ({ last }) => quiet(age(last)),
+    },
+    {
+      key: 'unseen',
+      head: text.senders.unseen,
+      width: '68px',
+      align: 'right',
+      minor: true,
+      cell: ({ unseen, messages }) => percent(unseen / messages),
+    },
+    {
+      key: 'written',
+      head: text.senders.written,
+      width: '60px',
+      align: 'right',
+      minor: true,
+      cell: ({ written }) => (written === 0 ? '–' : count(written)),
+    },
+    {
+      key: 'evidence',
+      head: text.senders.evidenceShort,
+      order: 'evidence',
+      width: '112px',
+      cell: ({ evidence, reasons }) => (
+        <span
+          className="flex items-center gap-2"
+          title={reasons.map(({ reason, number }) => text.senders.reasons[reason](number)).join('; ')}
+        >
+          <span className="w-6 text-right">{evidence}</span>
+          <span aria-hidden="true" className="h-[5px] w-[66px] bg-hair">
+            <span className="block h-full bg-ink-2" style={{ width: `${evidence}%` }} />
+          </span>
+        </span>
+      ),
+    },
+    {
+      key: 'category',
+      head: text.senders.category,
+      width: '62px',
+      minor: true,
+      cell: ({ category }) => quiet(text.categories[category]),
+    },
+    {
+      key: 'decision',
+      head: text.senders.decision,
+      width: '112px',
+      cell: (row) => {
+        const decision = decisions.get(nameOfSender(row))?.decision;
+        return decision ? <strong title={decision}>{decision}</strong> : '–';
+      },
+    },
+  ];
+}

@@ -1,0 +1,246 @@
+import { categoryNumber } from '../core/categories/categories';
+import { instantOfAge } from '../core/criteria/instants';
+import { parseCriteria } from '../core/criteria/parse';
+import { criteriaToSql } from '../core/criteria/sql';
+import type { Criteria } from '../core/criteria/tree';
+import { CORRESPONDENCE_YEARS, type GuardKind, guardCriteria, keepsInTrash } from '../core/guards/guards';
+import type { Amount } from '../core/level/level';
+import { trashFolders } from '../core/mailbox/folders';
+import { parseMultirange, printMultirange, type Ranges } from '../core/sets/ranges';
+import { fold } from '../core/text';
+import { type Account, nextNumber, nextVersion } from './accounts';
+import { type Queryable, row, rows, theRow } from './database';
+import { foldersOf } from './folders';
+
+/** A guard as the user sees it. */
+export interface Guard {
+  id: number;
+  kind: GuardKind;
+  /** '' for the kinds that are there from the beginning. */
+  where: string;
+  years: number | null;
+  reason: string;
+  active: boolean;
+  madeAt: Date;
+  liftedAt: Date | null;
+  liftReason: string | null;
+}
+
+const COLUMNS = `id, kind, criteria as "where", years, reason, active, made_at as "madeAt", lifted_at as "liftedAt", lift_reason as "liftReason"`;
+
+export async function guardsOf(db: Queryable, account: number): Promise<Guard[]> {
+  return rows<Guard>(db, `select ${COLUMNS} from guard where account = $1 order by id`, [account]);
+}
+
+export async function guardById(db: Queryable, account: number, id: number): Promise<Guard | undefined> {
+  return row<Guard>(db, `select ${COLUMNS} from guard where account = $1 and id = $2`, [account, id]);
+}
+
+/** Gives an account the guards that are there from the beginning. */
+export async function addFirstGuards(db: Queryable, account: number): Promise<void> {
+  await db.query(
+    `insert into guard (account, id, kind)
+     select $1, built.id, built.kind from (values (1, 'flagged'), (2, 'drafts'), (3, 'correspondents')) as built (id, kind)
+     on conflict do nothing`,
+    [account],
+  );
+}
+
+export async function createGuard(
+  db: Queryable,
+  account: number,
+  guard: { kind: 'criteria' | 'hold'; where: string; years: number | null; reason: string },
+): Promise<number> {
+  const id = await nextNumber(db, account, 'guard');
+  await db.query('insert into guard (account, id, kind, criteria, years, reason) values ($1, $2, $3, $4, $5, $6)', [
+    account,
+    id,
+    guard.kind,
+    guard.where,
+    guard.years,
+    guard.reason,
+  ]);
+  return id;
+}
+
+export async function switchGuard(db: Queryable, account: number, id: number, active: boolean): Promise<void> {
+  await db.query('update guard set active = $3 where account = $1 and id = $2', [account, id, active]);
+}
+
+/** Ends a hold for good; it stays on record with the reason. */
+export async function liftHold(db: Queryable, account: number, id: number, reason: string): Promise<void> {
+  await db.query(
+    'update guard set active = false, lifted_at = now(), lift_reason = $3 where account = $1 and id = $2',
+    [account, id, reason],
+  );
+}
+
+/** Removes a guard of the user's own that is no hold. */
+export async function dropGuard(db: Queryable, account: number, id: number): Promise<void> {
+  await db.query(`delete from guard where account = $1 and id = $2 and kind = 'criteria'`, [account, id]);
+}
+
+/** What one guard keeps now. */
+export interface GuardedSet extends Amount {
+  guard: number;
+  kind: GuardKind;
+  members: Ranges;
+}
+
+/** What all active guards keep now. */
+export interface Guarded {
+  sets: GuardedSet[];
+  /** Their union, and what of it lies in the trash. */
+  members: Ranges;
+  total: Amount;
+  inTrash: Amount;
+}
+
+/** The newest answers by account: whatever changes the index or a guard counts up the version. */
+const known = new Map<number, { version: number; at: number; guarded: Guarded }>();
+const MOST_KNOWN = 32;
+/** Ages move on with the clock; they are looked at again when a run begins. */
+const KNOWN_MS = 60_000;
+
+/**
+ * What each active guard keeps of the live placements, as of a moment ago. Not for a transaction that has changed the
+ * index itself: what it is told would be remembered even if it were undone.
+ */
+export async function guardedNow(db: Queryable, account: Account, now: Date): Promise<Guarded> {
+  const { version } = await theRow<{ version: number }>(
+    db,
+    'select index_version as version from account where id = $1',
+    [account.id],
+  );
+  const old = known.get(account.id);
+  if (old && old.version === version && now.getTime() - old.at < KNOWN_MS && now.getTime() >= old.at)
+    return old.guarded;
+  const guarded = await readGuarded(db, account, now);
+  known.delete(account.id);
+  known.set(account.id, { version, at: now.getTime(), guarded });
+  for (const oldest of known.keys()) {
+    if (known.size <= MOST_KNOWN) break;
+    known.delete(oldest);
+  }
+  return guarded;
+}
+
+/** The same, read at once: one pass over the account, every guard a column. */
+export async function readGuarded(db: Queryable, account: Account, now: Date): Promise<Guarded> {
+  const guards = (await guardsOf(db, account.id)).filter(({ active }) => active);
+  if (guards.length === 0) return { sets: [], members: [], total: nothing, inTrash: nothing };
+  const folders = (await foldersOf(db, account.id)).filter(({ repeats }) => !repeats);
+  const pathsOf = (role: string) => folders.filter((folder) => folder.role === role).map(({ path }) => path);
+  const paths = { drafts: pathsOf('drafts'), sent: pathsOf('sent') };
+  const trash = trashFolders(folders, account.settings.trashFolder).map(({ id }) => id);
+  const context = { now, timeZone: account.settings.timeZone, folders, texts: new Map(), guarded: [] };
+  const values: unknown[] = [account.id, folders.map(({ id }) => id), trash];
+  const conditions: string[] = [];
+  for (const guard of guards) {
+    const criteria = guardCriteria({ ...guard, criteria: criteriaOf(guard) }, paths);
+    const compiled = criteriaToSql(criteria, context, values.length + 1);
+    values.push(...compiled.values);
+    let { text } = compiled;
+    if (guard.kind === 'correspondents') {
+      values.push(await correspondents(db, account, now), NOT_FROM_PEOPLE);
+      text = `(${text} or (m.from_address_folded = any($${values.length - 1}::text[]) and p.category <> all($${values.length}::int[])))`;
+    }
+    conditions.push(keepsInTrash(guard.kind) ? text : `(not p.in_trash and ${text})`);
+  }
+  const amount = (name: string, condition: string) =>
+    `coalesce(range_agg(int8range(id, id + 1)) filter (where ${condition}), '{}')::text as "${name} members",
+     count(*) filter (where ${condition})::int as "${name} messages",
+     coalesce(sum(size) filter (where ${condition}), 0)::bigint as "${name} bytes"`;
+  const any = conditions.map((_, index) => `g${index}`).join(' or ');
+  const found = await theRow<Record<string, unknown>>(
+    db,
+    `select ${conditions.map((_, index) => amount(`${index}`, `g${index}`)).join(', ')},
+       ${amount('all', any)}, ${amount('trash', `in_trash and (${any})`)}
+     from (
+       select p.id, p.size, p.in_trash, ${conditions.map((condition, index) => `${condition} as g${index}`).join(', ')}
+       from (select *, folder = any($3::int[]) as in_trash from placement) p
+       join message m on m.account = p.account and m.id = p.message
+       where p.account = $1 and p.gone_at is null and p.folder = any($2::int[])) row`,
+    values,
+  );
+  const amountOf = (name: string): Amount => ({
+    messages: found[`${name} messages`] as number,
+    bytes: found[`${name} bytes`] as number,
+  });
+  const membersOf = (name: string) => parseMultirange(found[`${name} members`] as string);
+  return {
+    sets: guards.map(({ id, kind }, index) => ({
+      guard: id,
+      kind,
+      members: membersOf(`${index}`),
+      ...amountOf(`${index}`),
+    })),
+    members: membersOf('all'),
+    total: amountOf('all'),
+    inTrash: amountOf('trash'),
+  };
+}
+
+const nothing: Amount = { messages: 0, bytes: 0 };
+
+/** Locks the account and counts its version up: what guards keep is part of the state of the index. */
+export async function guardsChanged(db: Queryable, account: Account): Promise<void> {
+  await nextVersion(db, account.id);
+  await applyGuards(db, account, await readGuarded(db, account, new Date()));
+}
+
+/**
+ * Takes what the guards keep now out of lots of the plan, those with these numbers or all; what none keeps any more is
+ * in again.
+ */
+export async function applyGuards(
+  db: Queryable,
+  account: Account,
+  { sets }: Guarded,
+  lots?: readonly number[],
+): Promise<void> {
+  const which = 'lot.account = $1 and lot.run is null and ($2::int[] is null or lot.id = any($2))';
+  await db.query(`delete from lot_guarded g using lot where ${which} and g.account = lot.account and g.lot = lot.id`, [
+    account.id,
+    lots ?? null,
+  ]);
+  await db.query(
+    `insert into lot_guarded (account, lot, guard, members)
+     select lot.account, lot.id, s.guard, lot.members * s.members
+     from lot, unnest($3::int[], $4::int8multirange[]) as s (guard, members)
+     where ${which} and lot.members && s.members`,
+    [account.id, lots ?? null, sets.map(({ guard }) => guard), sets.map(({ members }) => printMultirange(members))],
+  );
+  await db.query(
+    `update lot set guarded =
+       coalesce((select range_agg(g.members) from lot_guarded g join guard on guard.account = g.account and guard.id = g.guard
+                 where g.account = lot.account and g.lot = lot.id and guard.kind <> 'hold'), '{}') - lot.passed
+       + coalesce((select range_agg(g.members) from lot_guarded g join guard on guard.account = g.account and guard.id = g.guard
+                   where g.account = lot.account and g.lot = lot.id and guard.kind = 'hold'), '{}')
+     where ${which}`,
+    [account.id, lots ?? null],
+  );
+}
+
+/** Categories that are no mail from people to the user, whatever address they bear. */
+const NOT_FROM_PEOPLE = (['mailings', 'machines', 'own'] as const).map(categoryNumber);
+
+function criteriaOf({ where }: Guard): Criteria {
+  const parsed = parseCriteria(where);
+  // They were read when the guard was made; what can't be read any more keeps everything.
+  return parsed.ok ? parsed.criteria : { kind: 'everything' };
+}
+
+/** The addresses, folded, that the user wrote to in the last year. */
+async function correspondents(db: Queryable, account: Account, now: Date): Promise<string[]> {
+  const since = instantOfAge(CORRESPONDENCE_YEARS, 'y', now, account.settings.timeZone);
+  const found = await rows<{ address: string }>(
+    db,
+    `select distinct r ->> 'address' as address
+     from placement p join folder f on f.account = p.account and f.id = p.folder and f.role = 'sent'
+     join message m on m.account = p.account and m.id = p.message, jsonb_array_elements(m.recipients) r
+     where p.account = $1 and p.gone_at is null and p.received >= $2`,
+    [account.id, since],
+  );
+  return found.map(({ address }) => fold(address)).filter(Boolean);
+}
