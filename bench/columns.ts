@@ -1,4 +1,3 @@
-import { readFileSync } from 'node:fs';
 import { DuckDBInstance } from '@duckdb/node-api';
 import { monthColumn, monthsOf, sizeColumn } from '../src/core/columns/axes';
 import { type Columns, encode } from '../src/core/columns/columns';
@@ -8,6 +7,7 @@ import { criteriaToMask } from '../src/core/criteria/columns';
 import { parseCriteria } from '../src/core/criteria/parse';
 import type { Criteria } from '../src/core/criteria/tree';
 import { sampleColumns } from '../test/column-samples';
+import { countsAsked, median, peakMemory, printResults, rounded, timed } from './measure';
 
 /**
  * Linked narrowing beside DuckDB with one thread, which runs the equivalent queries over the same rows in the same
@@ -21,16 +21,6 @@ interface Filter {
   size: [number, number];
   time: [number, number];
   category: number[];
-}
-
-function median(values: number[]): number {
-  return [...values].sort((a, b) => a - b)[values.length >> 1] as number;
-}
-
-async function timed(act: () => unknown): Promise<number> {
-  const started = performance.now();
-  await act();
-  return performance.now() - started;
 }
 
 async function duckDb(columns: Columns, months: Float64Array) {
@@ -156,7 +146,6 @@ async function measure(count: number) {
       throw new Error(`the two disagree: ${messages}, ${bytes} and ${JSON.stringify(fresh.total)}`);
   }
   connection.closeSync();
-  const rounded = (number: number) => Number(number.toPrecision(3));
   return {
     messages: count,
     'build the engine, ms': rounded(median(built)),
@@ -165,19 +154,10 @@ async function measure(count: number) {
     'ours / DuckDB': rounded(median(ours) / median(theirs)),
     'one edge moved, ms': rounded(median(steps)),
     'edge moved / all anew': rounded(median(steps) / median(ours)),
-    'peak memory, MB': Math.round(
-      Number(/VmHWM:\s+(\d+) kB/.exec(readFileSync('/proc/self/status', 'utf8'))?.[1]) / 1024,
-    ),
+    'peak memory, MB': peakMemory(),
   };
 }
 
 const results = [];
-for (const count of process.argv
-  .slice(2)
-  .map(Number)
-  .filter(Boolean)
-  .concat(process.argv.length > 2 ? [] : [100_000, 1_000_000]))
-  results.push(await measure(count));
-process.stdout.write(`${JSON.stringify(results)}\n\n`);
-for (const name of Object.keys(results[0] ?? {}) as (keyof (typeof results)[number])[])
-  process.stdout.write(`${name.padEnd(44)}${results.map((result) => String(result[name]).padStart(12)).join('')}\n`);
+for (const count of countsAsked([100_000, 1_000_000])) results.push(await measure(count));
+printResults(results);

@@ -10,7 +10,7 @@ export function PlanTabs() {
         <Link
           key={tab}
           to={`/${tab}`}
-          className={`button ${path === `/${tab}` ? 'button-chief' : ''}`}
+          className={`button ${path === `/${tab}` ? 'border-ink' : 'text-ink-2'}`}
           aria-current={path === `/${tab}` ? 'page' : undefined}
         >
           {text.plan.tabs[tab]}

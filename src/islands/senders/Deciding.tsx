@@ -2,6 +2,7 @@ import { Dialog } from 'radix-ui';
 import { type FormEvent, useState } from 'react';
 import { parseVerdict, printVerdict } from '../../core/senders/verdict';
 import { text } from '../../ui/text';
+import { useReturnFocus } from '../../ui/useReturnFocus';
 import type { SenderRow } from '../../workers/protocol';
 
 export type Verb = 'keep' | 'trash' | 'older' | 'newest' | 'ask later';
@@ -9,13 +10,11 @@ export type Verb = 'keep' | 'trash' | 'older' | 'newest' | 'ask later';
 /** What can be decided on what is marked, for those who point; keys do the same on the row of the cursor. */
 export function Deciding({
   marked,
-  disabled,
   canUndo,
   onAct,
   onUndo,
 }: {
   marked: number;
-  disabled: boolean;
   canUndo: boolean;
   onAct(verb: Verb): void;
   onUndo(): void;
@@ -32,12 +31,12 @@ export function Deciding({
     <div role="group" aria-label={text.senders.decide} className="flex flex-wrap gap-1.5">
       {marked > 0 &&
         verbs.map(([verb, name]) => (
-          <button key={verb} type="button" className="button px-2" disabled={disabled} onClick={() => onAct(verb)}>
+          <button key={verb} type="button" className="button px-2" onClick={() => onAct(verb)}>
             {name}
           </button>
         ))}
       {canUndo && (
-        <button type="button" className="button px-2" disabled={disabled} onClick={onUndo}>
+        <button type="button" className="button px-2" onClick={onUndo}>
           {text.senders.undo}
         </button>
       )}
@@ -64,6 +63,7 @@ export function PromptDialog({
   onDecide(verdict: string): void;
 }) {
   const [wrong, setWrong] = useState(false);
+  const focus = useReturnFocus(prompt !== undefined);
   const kind = prompt?.kind ?? 'older';
   const submit = (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
@@ -83,6 +83,7 @@ export function PromptDialog({
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
         <Dialog.Content
+          {...focus}
           aria-describedby={undefined}
           className="card fixed top-1/3 left-1/2 z-30 w-[min(320px,92vw)] -translate-x-1/2 p-5"
         >

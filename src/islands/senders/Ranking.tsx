@@ -41,7 +41,7 @@ export function Ranking({
   const [looked, setLooked] = useState<SenderRow>();
   const [prompt, setPrompt] = useState<Prompt>();
   const [told, setTold] = useState('');
-  const { decisions, decide, undo, canUndo, pending, error: refused } = useVerdicts(where);
+  const { decisions, decide, undo, canUndo, error: refused } = useVerdicts(where);
   const request: RankRequest = { where, by, order, descending, opened, ...view };
   const { data, error, ask } = useAsked('rank', request);
   const changeView = useCallback((first: number, last: number) => {
@@ -60,13 +60,12 @@ export function Ranking({
   };
   const settle = async (row: SenderRow | undefined, verdict: string) => {
     const senders = (await meant(row)).filter(({ key }) => key !== '' || verdict !== 'keep');
-    if (senders.length === 0 || pending) return;
+    if (senders.length === 0) return;
     decide(senders, verdict);
     setMarking(nothing());
     setTold(verdict === '' ? text.senders.takenBack(namesOf(senders)) : text.senders.took(namesOf(senders), verdict));
   };
   const takeBack = () => {
-    if (pending) return;
     const senders = undo();
     if (senders.length > 0) setTold(text.senders.takenBack(namesOf(senders)));
   };
@@ -119,13 +118,7 @@ export function Ranking({
         <p role="status" aria-live="polite" className="note ml-auto truncate">
           {marked > 0 ? text.senders.marked(count(marked)) : told}
         </p>
-        <Deciding
-          disabled={pending}
-          canUndo={canUndo}
-          onAct={(verb) => act(verb, undefined)}
-          onUndo={takeBack}
-          marked={marked}
-        />
+        <Deciding canUndo={canUndo} onAct={(verb) => act(verb, undefined)} onUndo={takeBack} marked={marked} />
       </div>
       <Refused error={refused} />
       <Grid

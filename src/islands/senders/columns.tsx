@@ -1,7 +1,6 @@
 import type { GroupingKind } from '../../core/senders/grouping';
 import { bytesAMonth, type GroupOrder } from '../../core/senders/ranking';
 import type { useFigures } from '../../ui/api/account';
-import type { Decision } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
 import { type Column, LengthHead, markColumn } from '../../ui/grid/Grid';
 import { text } from '../../ui/text';
@@ -13,7 +12,7 @@ import { YearBars } from './YearBars';
 /** The columns of the ranking: figures beside the bar that makes them comparable. */
 export function columnsOf(
   figures: ReturnType<typeof useFigures>,
-  view: { by: GroupingKind; order: GroupOrder; decisions: ReadonlyMap<string, Decision>; ranked: Ranked },
+  view: { by: GroupingKind; order: GroupOrder; decisions: ReadonlyMap<string, string>; ranked: Ranked },
 ): Column<SenderRow>[] {
   const { by, order, decisions, ranked } = view;
   const quiet = (shown: React.ReactNode) => <span className="text-ink-2">{shown}</span>;
@@ -129,7 +128,7 @@ export function columnsOf(
       head: text.senders.decision,
       width: '112px',
       cell: (row) => {
-        const decision = decisions.get(nameOfSender(row))?.decision;
+        const decision = decisions.get(nameOfSender(row));
         return decision ? <strong title={decision}>{decision}</strong> : '–';
       },
     },

@@ -10,7 +10,7 @@ import { Look } from '../../ui/messages/Look';
 import { markedAmount } from '../../ui/messages/marked';
 import { useMessages } from '../../ui/messages/useMessages';
 import { Question } from '../../ui/Question';
-import { go, useRoute, withState } from '../../ui/route';
+import { go, Link, useRoute, withState } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
@@ -39,7 +39,7 @@ export default function Trash() {
   return (
     <>
       <h1 className="sr-only">{text.places.trash}</h1>
-      {level && <Whole trash={level.trash} />}
+      {level && <Whole trash={level.trash} guarded={level.trashGuarded} />}
       <CriteriaFieldRow where={where} onChange={(next) => go(withState(route, { where: next }))} />
       {parseCriteria(where).ok && <Contents key={where} where={where} />}
     </>
@@ -54,27 +54,40 @@ function CriteriaFieldRow({ where, onChange }: { where: string; onChange(where: 
   );
 }
 
-function Whole({ trash }: { trash: Amount }) {
+/** All of it but what guards keep, in one purge. */
+function Whole({ trash, guarded }: { trash: Amount; guarded: Amount }) {
   const { octets } = useFigures();
   const run = useRun();
-  const messages = text.messages(trash.messages, count(trash.messages));
-  const sentence = text.trash.purgeText(messages, octets(trash.bytes));
+  const goes = { messages: trash.messages - guarded.messages, bytes: trash.bytes - guarded.bytes };
+  const messages = text.messages(goes.messages, count(goes.messages));
+  const sentence = text.trash.purgeText(messages, octets(goes.bytes));
   return (
     <div className="grid gap-[14px] md:grid-cols-[1.6fr_1fr]">
       <section className="card">
         <h2>{text.trash.title}</h2>
-        <p className="figure mt-1">{text.trash.summary(messages, octets(trash.bytes))}</p>
+        <p className="figure mt-1">
+          {text.trash.summary(text.messages(trash.messages, count(trash.messages)), octets(trash.bytes))}
+        </p>
         <p className="note mt-1">{text.trash.countsNote}</p>
       </section>
-      {trash.messages > 0 && (
+      {goes.messages > 0 && (
         <section className="card border-go">
           <h2>{text.trash.purgeTitle}</h2>
-          <p className="my-2">{sentence}</p>
+          <p className="my-2">
+            {sentence}{' '}
+            {guarded.messages > 0 && (
+              <Link to="/guards" className="link">
+                {text.strip.guarded(text.messages(guarded.messages, count(guarded.messages)))}
+              </Link>
+            )}
+          </p>
           <Question
             title={text.trash.sure}
             sentence={sentence}
             doIt={text.trash.purge(messages)}
-            onDo={() => run.mutate({ action: 'purge', where: '', expect: trash }, { onSuccess: () => go('/ledger') })}
+            onDo={() =>
+              run.mutate({ action: 'purge', where: 'not guarded', expect: goes }, { onSuccess: () => go('/ledger') })
+            }
             trigger={
               <button type="button" className="button button-go" disabled={run.isPending}>
                 {text.trash.purge(messages)}

@@ -4,6 +4,7 @@ import { OF_THE_PLAN, useChange } from '../../../ui/api/account';
 import type { Guard } from '../../../ui/api/types';
 import { Refused } from '../../../ui/State';
 import { text } from '../../../ui/text';
+import { useReturnFocus } from '../../../ui/useReturnFocus';
 
 /** Asks why a hold may be lifted; the answer stays on record. */
 export function Lift({ guard, open, onClose }: { guard: Guard; open: boolean; onClose(): void }) {
@@ -13,6 +14,7 @@ export function Lift({ guard, open, onClose }: { guard: Guard; open: boolean; on
     (reason) => ({ reason }),
     OF_THE_PLAN,
   );
+  const focus = useReturnFocus(open);
   const submit = (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
     const reason = `${new FormData(event.currentTarget).get('reason') ?? ''}`.trim();
@@ -23,6 +25,7 @@ export function Lift({ guard, open, onClose }: { guard: Guard; open: boolean; on
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
         <Dialog.Content
+          {...focus}
           aria-describedby={undefined}
           className="card fixed top-1/3 left-1/2 z-30 w-[min(420px,92vw)] -translate-x-1/2 p-5"
         >

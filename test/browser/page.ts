@@ -1,0 +1,52 @@
+import assert from 'node:assert/strict';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
+import { ROOT, until } from '../harness';
+import { openChromium } from './chromium';
+
+/** The page of a test file: one browser, opened once, and what tests look for and wait for in it. */
+let driver: WebDriver;
+let origin: string;
+const axe = readFileSync(join(ROOT, 'node_modules/axe-core/axe.min.js'), 'utf8');
+
+export async function openPage(of: string): Promise<WebDriver> {
+  origin = of;
+  driver = await openChromium();
+  return driver;
+}
+
+export const goTo = (path: string) => driver.get(origin + path);
+export const find = (css: string) => driver.wait(browserUntil.elementLocated(By.css(css)), 20_000);
+export const button = (name: string) =>
+  driver.wait(
+    browserUntil.elementLocated(
+      By.xpath(
+        `//main//button[normalize-space()="${name}"] | //*[@role="alertdialog"]//button[normalize-space()="${name}"]`,
+      ),
+    ),
+    20_000,
+  );
+export const text = async (css = 'body') => (await find(css)).getText();
+/** A page that is just being replaced shows nothing yet. */
+export const shows = (pattern: RegExp, css = 'body') =>
+  until(async () => pattern.test(await text(css).catch(() => '')), 40);
+/** Asks the API with the browser's own session. */
+export const ask = <T = any>(path: string) =>
+  driver.executeScript<T>(`return fetch('/api/accounts/1${path}').then((answer) => answer.json())`);
+
+/** The text of the criteria as it stands in the page. */
+export const criteriaShown = async () => (await (await find('[data-criteria]')).getAttribute('value')) ?? '';
+
+/** Fails where axe-core finds anything on the page. */
+export async function accessible(name: string): Promise<void> {
+  await driver.executeScript(axe);
+  const violations = await driver.executeAsyncScript<
+    { id: string; nodes: { html: string; failureSummary: string }[] }[]
+  >(`const done = arguments[arguments.length - 1]; axe.run(document).then(({ violations }) => done(violations));`);
+  assert.deepEqual(
+    violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html} ${nodes[0]?.failureSummary}`),
+    [],
+    name,
+  );
+}
