@@ -6,7 +6,7 @@ import type { Criteria } from '../src/core/criteria/tree';
 import { peopleOf } from '../src/core/evidence/rows';
 import { FLAG_BITS } from '../src/core/mailbox/flags';
 import { type Bits, emptyBits, setBit } from '../src/core/plan/bits';
-import { planFigures } from '../src/core/plan/plan';
+import { lotSet, planFigures } from '../src/core/plan/plan';
 import { suggest } from '../src/core/plan/suggestions';
 import { groupRows } from '../src/core/senders/grouping';
 import { figuresOf, knowledgeOf, rankGroups } from '../src/core/senders/ranking';
@@ -89,6 +89,7 @@ async function measure(count: number) {
   const columns = sampleColumns(count);
   const lots = makeLots(count);
   const connection = await duckDb(columns, lots);
+  const sets = lots.map((bits) => lotSet(bits, columns.size));
   const scope = new Uint8Array(count).fill(1);
   const grouping = groupRows(columns, 'address');
   const knowledge = knowledgeOf(columns, grouping, scope, NOW.getTime() / 1000);
@@ -112,7 +113,7 @@ async function measure(count: number) {
     const least = 5_000 + round * 100;
     times.rank.push(await timed(() => rank(least)));
     times.duckRank.push(await timed(async () => (await connection.runAndReadAll(ranking(least))).getRows()));
-    times.plan.push(await timed(() => planFigures(lots, columns.size)));
+    times.plan.push(await timed(() => planFigures(sets, columns.size)));
     times.duckPlan.push(await timed(async () => (await connection.runAndReadAll(FIGURES)).getRows()));
     let people: ReturnType<typeof peopleOf> | undefined;
     times.people.push(await timed(() => (people = peopleOf(columns, scope, NOW.getTime() / 1000))));
@@ -133,7 +134,7 @@ async function measure(count: number) {
     const { figures, order } = rank(least);
     if (Number(first?.[2]) !== figures.bytes[order[0] as number]) throw new Error('the two rankings disagree');
     const rows = (await connection.runAndReadAll(FIGURES)).getRows();
-    const ours = planFigures(lots, columns.size).lots;
+    const ours = planFigures(sets, columns.size).lots;
     for (const row of rows)
       if (
         Number(row[4] ?? 0) !== ours[Number(row[0])]?.adds.bytes ||

@@ -1,7 +1,7 @@
 import type { Criteria } from '../core/criteria/tree';
 import type { Amount } from '../core/level/level';
-import { type Bits, bitsOfRanges } from '../core/plan/bits';
-import { amountOfBits, type LotFigures, planFigures } from '../core/plan/plan';
+import { bitsOfRanges } from '../core/plan/bits';
+import { type LotFigures, type LotSet, lotSet, planFigures } from '../core/plan/plan';
 import { countOf, parseMultirange, printMultirange, type Ranges, rangesOf } from '../core/sets/ranges';
 import { type Account, nextNumber } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
@@ -67,16 +67,14 @@ export async function planOf(db: Queryable, account: number): Promise<Plan> {
   const ids = unpacked(packed.ids, 4);
   const sizes = unpacked(packed.sizes, 8) as Float64Array;
   const held = stored.map((lot) => parseMultirange(lot.held));
-  const figures = planFigures(
-    held.map((ranges) => bitsOfRanges(ranges, ids)),
-    sizes,
-  );
-  const kept = stored.map((lot) => bitsOfRanges(parseMultirange(lot.guarded), ids));
+  const setOf = (ranges: Ranges) => lotSet(bitsOfRanges(ranges, ids), sizes);
+  const figures = planFigures(held.map(setOf), sizes);
+  const kept = stored.map((lot) => setOf(parseMultirange(lot.guarded)));
   return {
     lots: stored.map(({ held: _, guarded: __, ...lot }, index) => {
       const { own, adds, only } = figures.lots[index] as LotFigures;
       const vanished = countOf(held[index] as Ranges) - own.messages;
-      return { ...lot, ...own, adds, only, vanished, guarded: amountOfBits(kept[index] as Bits, sizes) };
+      return { ...lot, ...own, adds, only, vanished, guarded: (kept[index] as LotSet).own };
     }),
     total: figures.total,
     guarded: planFigures(kept, sizes).total,

@@ -101,7 +101,7 @@ test('and so do decisions on senders by keyboard alone, each of which is undone 
   await press('o');
   await (await find('#verdict-value')).sendKeys('5y', Key.ENTER);
   await until(async () => (await decided())[0]?.decision === 'trash older than 5y');
-  await shows(/trash older than 5y/, '[role=treegrid]');
+  await shows(/trash over 5y/, '[role=treegrid]');
   await press('n');
   await (await find('#verdict-value')).sendKeys('3', Key.ENTER);
   await until(async () => (await decided())[0]?.decision === 'trash all but the newest 3');

@@ -1,6 +1,8 @@
+import { stringify } from 'csv-stringify/sync';
 import * as v from 'valibot';
 import type { Amount } from '../../core/level/level';
 import { trashFolder } from '../../core/mailbox/folders';
+import { harmless } from '../../core/senders/sheet';
 import type { Account } from '../../store/accounts';
 import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
@@ -316,7 +318,7 @@ const FORMATS: Format[] = [
     between: '\r\n',
     tail: '\r\n',
     line: (message) =>
-      [
+      csvLine([
         message.id,
         message.folder,
         message.uid,
@@ -325,14 +327,11 @@ const FORMATS: Format[] = [
         message.from?.address ?? '',
         message.subject,
         message.outcome,
-      ]
-        .map((cell) => csvCell(`${cell}`))
-        .join(','),
+      ]),
   },
 ];
 
-/** RFC 4180 quoting. A cell that a spreadsheet would run as a formula gets an apostrophe before it. */
-function csvCell(text: string): string {
-  const harmless = /^[=+\-@\t\r]/.test(text) ? `'${text}` : text;
-  return /[",\r\n]/.test(harmless) ? `"${harmless.replaceAll('"', '""')}"` : harmless;
+/** A line of CSV (RFC 4180) in which no cell is run by a spreadsheet. */
+function csvLine(cells: readonly unknown[]): string {
+  return stringify([cells.map((cell) => harmless(`${cell}`))], { eof: false });
 }

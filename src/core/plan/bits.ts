@@ -59,14 +59,9 @@ function firstAtLeast(ids: ArrayLike<number>, id: number, from: number): number 
   return low;
 }
 
-/** Calls a visitor for every row of one word, rising. */
-export function eachBitOf(word: number, index: number, visit: (row: number) => void): void {
-  for (let rest = word; rest !== 0; rest &= rest - 1) visit(index * 32 + 31 - Math.clz32(rest & -rest));
-}
-
+/** Calls a visitor for every row, rising. */
 export function eachBit(bits: Bits, visit: (row: number) => void): void {
-  for (let index = 0; index < bits.length; index++) {
-    const word = bits[index] as number;
-    if (word !== 0) eachBitOf(word, index, visit);
-  }
+  for (let index = 0; index < bits.length; index++)
+    for (let rest = bits[index] as number; rest !== 0; rest &= rest - 1)
+      visit(index * 32 + 31 - Math.clz32(rest & -rest));
 }

@@ -8,7 +8,7 @@ import { peopleOf } from '../evidence/rows';
 import { rangesOf } from '../sets/ranges';
 import { type Bits, bitsOfRanges, eachBit, emptyBits, hasBit, setBit } from './bits';
 import { greedyCover } from './coverage';
-import { planFigures } from './plan';
+import { lotSet, planFigures } from './plan';
 import { LITTLE, MUCH, suggest } from './suggestions';
 
 const ROWS = 150;
@@ -43,7 +43,9 @@ test('what lots hold, add and hold alone is what sets say, however they overlap'
         const all = [...new Set(rows)];
         return { messages: all.length, bytes: all.reduce((sum, row) => sum + (sizes[row] as number), 0) };
       };
-      const figures = planFigures(lots.map(bitsOf), Float64Array.from(sizes));
+      const octets = Float64Array.from(sizes);
+      const sets = lots.map((rows) => lotSet(bitsOf(rows), octets));
+      const figures = planFigures(sets, octets);
       assert.deepEqual(figures.total, amount(lots.flat()));
       for (const [index, lot] of lots.entries()) {
         const before = new Set(lots.slice(0, index).flat());

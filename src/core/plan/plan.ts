@@ -1,6 +1,13 @@
 import type { Amount } from '../level/level';
 import { type Bits, emptyBits } from './bits';
 
+/** A set of rows as the words that hold any, with what it holds: so that a small lot costs little, however many rows. */
+export interface LotSet {
+  readonly indexes: Uint32Array;
+  readonly words: Uint32Array;
+  readonly own: Amount;
+}
+
 /** A lot among others. */
 export interface LotFigures {
   own: Amount;
@@ -12,85 +19,69 @@ export interface LotFigures {
 
 export interface PlanFigures {
   lots: LotFigures[];
-  /** Every row that is in any lot, once. */
-  union: Bits;
+  /** Of every row that is in any lot, once. */
   total: Amount;
 }
 
+/** @param sizes octets by row; sums stay exact below 2^53. */
+export function lotSet(bits: Bits, sizes: Float64Array): LotSet {
+  let count = 0;
+  for (let index = 0; index < bits.length; index++) if (bits[index] !== 0) count++;
+  const indexes = new Uint32Array(count);
+  const words = new Uint32Array(count);
+  let at = 0;
+  for (let index = 0; index < bits.length; index++)
+    if (bits[index] !== 0) {
+      indexes[at] = index;
+      words[at++] = bits[index] as number;
+    }
+  return { indexes, words, own: sumOf(indexes, words, sizes) };
+}
+
 /**
- * What each lot holds, adds and holds alone, in the order in which they count. One pass over the words: which rows came
- * before and which are in more than one lot is known word by word, so that hundreds of lots stay in the cache.
+ * What each lot adds and holds alone, in the order in which they count: once through the words of all lots to know what
+ * came before and what is in more than one, and once more for what is in one only.
  *
  * @param lots sets over the same rows.
- * @param sizes octets by row; sums stay exact below 2^53.
  */
-export function planFigures(lots: readonly Bits[], sizes: Float64Array): PlanFigures {
-  const figures = lots.map((): LotFigures => ({ own: nothing(), adds: nothing(), only: nothing() }));
-  const union = emptyBits(sizes.length);
-  const total = nothing();
-  for (let index = 0; index < union.length; index++) {
-    let seen = 0;
-    let shared = 0;
-    for (let lot = 0; lot < lots.length; lot++) {
-      const word = (lots[lot] as Bits)[index] as number;
-      shared |= seen & word;
-      seen |= word;
+export function planFigures(lots: readonly LotSet[], sizes: Float64Array): PlanFigures {
+  const seen = emptyBits(sizes.length);
+  const shared = emptyBits(sizes.length);
+  const total = { messages: 0, bytes: 0 };
+  const figures = lots.map(({ indexes, words, own }): LotFigures => {
+    const added = new Uint32Array(words.length);
+    for (let at = 0; at < words.length; at++) {
+      const index = indexes[at] as number;
+      const word = words[at] as number;
+      const before = seen[index] as number;
+      added[at] = word & ~before;
+      shared[index] = (shared[index] as number) | (word & before);
+      seen[index] = before | word;
     }
-    if (seen === 0) continue;
-    union[index] = seen;
-    add(total, seen, index, sizes);
-    let before = 0;
-    for (let lot = 0; lot < lots.length; lot++) {
-      const word = (lots[lot] as Bits)[index] as number;
-      if (word === 0) continue;
-      const { own, adds, only } = figures[lot] as LotFigures;
-      const added = word & ~before;
-      const alone = word & ~shared;
-      add(own, word, index, sizes);
-      // Most words of most lots overlap nothing: then one sum is all three.
-      if (added === word && alone === word) {
-        addLast(adds);
-        addLast(only);
-      } else {
-        add(adds, added, index, sizes);
-        add(only, alone, index, sizes);
-      }
-      before |= word;
-    }
+    const adds = sumOf(indexes, added, sizes);
+    total.messages += adds.messages;
+    total.bytes += adds.bytes;
+    return { own, adds, only: own };
+  });
+  for (const [lot, { indexes, words }] of lots.entries()) {
+    const alone = new Uint32Array(words.length);
+    for (let at = 0; at < words.length; at++)
+      alone[at] = (words[at] as number) & ~(shared[indexes[at] as number] as number);
+    (figures[lot] as LotFigures).only = sumOf(indexes, alone, sizes);
   }
-  return { lots: figures, union, total };
+  return { lots: figures, total };
 }
 
-/** What one word held, as it was added last. */
-const last = { messages: 0, bytes: 0 };
-
-function add(amount: Amount, word: number, index: number, sizes: Float64Array): void {
+/** Messages and octets of words at their indexes. */
+function sumOf(indexes: Uint32Array, words: Uint32Array, sizes: Float64Array): Amount {
   let messages = 0;
   let bytes = 0;
-  for (let rest = word; rest !== 0; rest &= rest - 1) {
-    messages++;
-    bytes += sizes[index * 32 + 31 - Math.clz32(rest & -rest)] as number;
+  for (let at = 0; at < words.length; at++) {
+    const first = (indexes[at] as number) * 32;
+    for (let rest = words[at] as number; rest !== 0; rest &= rest - 1) {
+      messages++;
+      bytes += sizes[first + 31 - Math.clz32(rest & -rest)] as number;
+    }
   }
-  last.messages = messages;
-  last.bytes = bytes;
-  addLast(amount);
-}
-
-function addLast(amount: Amount): void {
-  amount.messages += last.messages;
-  amount.bytes += last.bytes;
-}
-
-function nothing(): Amount {
-  return { messages: 0, bytes: 0 };
-}
-
-/** Messages and octets of a set. */
-export function amountOfBits(bits: Bits, sizes: Float64Array): Amount {
-  const amount = nothing();
-  for (let index = 0; index < bits.length; index++) {
-    const word = bits[index] as number;
-    if (word !== 0) add(amount, word, index, sizes);
-  }
-  return amount;
+  return { messages, bytes };
 }

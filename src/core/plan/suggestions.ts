@@ -73,7 +73,8 @@ export function suggest(
   const candidates = candidatesOf(columns, eligible, people, context).filter(({ key }) => !refused.has(key));
   const byMessages = missing !== null && 'messages' in missing;
   const worth = (row: number) => (byMessages ? 1 : (columns.size[row] as number));
-  const weights = Float64Array.from(evidence, (share, row) => worth(row) * (1 - share));
+  const weights = new Float64Array(columns.length);
+  for (let row = 0; row < weights.length; row++) weights[row] = worth(row) * (1 - (evidence[row] as number));
   const covered = out.slice();
   for (let row = 0; row < leftBy.length; row++) if (leftBy[row] !== 0) setBit(covered, row);
   const taken = out.slice();
@@ -103,19 +104,14 @@ export function suggest(
     }
     const { rows, ...candidate } = choice;
     const without = new Set<number>();
-    for (const row of rows) if (leftBy[row] !== 0) without.add(leftBy[row] as number);
+    if (left.length > 0) for (const row of rows) if (leftBy[row] !== 0) without.add(leftBy[row] as number);
     const made = {
       ...candidate,
       where: excluding(
         candidate.where,
         Array.from(without, (number) => (left[number - 1] as { where: string }).where),
       ),
-      ...addedBy(
-        rows.filter((row) => leftBy[row] === 0),
-        columns,
-        evidence,
-        taken,
-      ),
+      ...addedBy(without.size === 0 ? rows : rows.filter((row) => leftBy[row] === 0), columns, evidence, taken),
     };
     suggestions.push(made);
     won += byMessages ? made.adds.messages : made.adds.bytes;
@@ -162,9 +158,11 @@ function addedBy(
   const adds = { messages: 0, bytes: 0 };
   let weighed = 0;
   let most = 0;
-  const senders = new Set<number>();
+  const senders = new Uint8Array(columns.dictionaries.author.address.length);
+  let distinct = 0;
   const largest: number[] = [];
-  for (const row of rows) {
+  for (let at = 0; at < rows.length; at++) {
+    const row = rows[at] as number;
     if (hasBit(taken, row)) continue;
     setBit(taken, row);
     const size = columns.size[row] as number;
@@ -172,14 +170,16 @@ function addedBy(
     adds.bytes += size;
     weighed += size * (evidence[row] as number);
     most = Math.max(most, evidence[row] as number);
-    senders.add(columns.author[row] as number);
+    const author = columns.author[row] as number;
+    distinct += 1 - (senders[author] as number);
+    senders[author] = 1;
     keepLargest(largest, row, columns.size);
   }
   return {
     adds,
     evidence: Math.round((100 * weighed) / Math.max(1, adds.bytes)),
     most: Math.round(100 * most),
-    senders: senders.size,
+    senders: distinct,
     largest: largest.map((row) => columns.id[row] as number),
   };
 }

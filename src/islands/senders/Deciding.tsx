@@ -35,11 +35,9 @@ export function Deciding({
             {name}
           </button>
         ))}
-      {canUndo && (
-        <button type="button" className="button px-2" onClick={onUndo}>
-          {text.senders.undo}
-        </button>
-      )}
+      <button type="button" className="button px-2" disabled={!canUndo} onClick={onUndo}>
+        {text.senders.undo}
+      </button>
     </div>
   );
 }

@@ -36,11 +36,13 @@ export default function Senders() {
     <>
       <h1 className="sr-only">{text.places.senders}</h1>
       <div className="flex flex-wrap items-start gap-3">
-        <CriteriaField
-          value={where}
-          placeholder={text.senders.narrow}
-          onChange={(next) => go(withState(route, { where: next }))}
-        />
+        <div className="flex min-w-60 flex-1">
+          <CriteriaField
+            value={where}
+            placeholder={text.senders.narrow}
+            onChange={(next) => go(withState(route, { where: next }))}
+          />
+        </div>
         <Switch route={route} name="by" label={text.senders.by} usual="domain" value={by} options={OFFERED} />
         <Switch
           route={route}

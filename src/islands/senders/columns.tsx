@@ -1,5 +1,6 @@
 import type { GroupingKind } from '../../core/senders/grouping';
 import { bytesAMonth, type GroupOrder } from '../../core/senders/ranking';
+import { parseVerdict, printVerdict, type Verdict } from '../../core/senders/verdict';
 import type { useFigures } from '../../ui/api/account';
 import { Bar } from '../../ui/Bar';
 import { type Column, LengthHead, markColumn } from '../../ui/grid/Grid';
@@ -8,6 +9,13 @@ import { age, count, percent } from '../../ui/text/format';
 import type { Ranked, SenderRow } from '../../workers/protocol';
 import { nameOfSender, titleOf } from './sender';
 import { YearBars } from './YearBars';
+
+/** A verdict as it fits its column. */
+function shortOf(verdict: Verdict): string {
+  if (verdict.kind === 'older') return text.senders.shortOlder(`${verdict.number}${verdict.unit}`);
+  if (verdict.kind === 'newest') return text.senders.shortNewest(count(verdict.count));
+  return printVerdict(verdict);
+}
 
 /** The columns of the ranking: figures beside the bar that makes them comparable. */
 export function columnsOf(
@@ -24,7 +32,7 @@ export function columnsOf(
     {
       key: 'sender',
       head: text.senders.head[by],
-      width: 'minmax(130px, 1fr)',
+      width: 'minmax(96px, 1fr)',
       cell: (row) => {
         const { title, note } = titleOf(row);
         return (
@@ -104,6 +112,7 @@ export function columnsOf(
       head: text.senders.evidenceShort,
       order: 'evidence',
       width: '112px',
+      minor: true,
       cell: ({ evidence, reasons }) => (
         <span
           className="flex items-center gap-2"
@@ -126,10 +135,11 @@ export function columnsOf(
     {
       key: 'decision',
       head: text.senders.decision,
-      width: '112px',
+      width: 'minmax(64px, 112px)',
       cell: (row) => {
         const decision = decisions.get(nameOfSender(row));
-        return decision ? <strong title={decision}>{decision}</strong> : '–';
+        const verdict = decision ? parseVerdict(decision) : undefined;
+        return verdict ? <strong title={decision}>{shortOf(verdict)}</strong> : '–';
       },
     },
   ];

@@ -112,7 +112,10 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
         )}
       </div>
       {level.plan.messages > 0 && (
-        <div className="vessel-line vessel-after sinks" style={{ '--at': at(level.after) } as React.CSSProperties}>
+        <div
+          className={`vessel-line vessel-after sinks ${level.targetBytes !== null && level.after >= level.targetBytes ? 'vessel-after-high' : ''}`}
+          style={{ '--at': at(level.after) } as React.CSSProperties}
+        >
           <span>{text.tank.after(share(level.after))}</span>
         </div>
       )}

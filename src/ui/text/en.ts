@@ -314,6 +314,8 @@ export const en = {
     newest: 'All but newest …',
     later: 'Later',
     undo: 'Undo',
+    shortOlder: (age: string) => `trash over ${age}`,
+    shortNewest: (count: string) => `trash, leave ${count}`,
     olderTitle: 'Trash what is older than',
     newestTitle: 'Trash all but the newest',
     olderHelp: 'An age such as 90d, 6mo or 2y.',

@@ -69,7 +69,7 @@ export function LotRow({
           {lot.guarded.messages > 0 ? count(lot.guarded.messages) : '–'}
         </td>
         <td className="number">
-          <span className="inline-flex justify-end gap-x-2 whitespace-nowrap">
+          <span className="inline-flex flex-wrap justify-end gap-x-2 lg:flex-nowrap">
             {place > 0 && act(text.review.up, () => move.mutate(place - 1))}
             {place < last && act(text.review.down, () => move.mutate(place + 1))}
             {act(open ? text.review.close : text.review.open, () => onOpen(!open))}
