@@ -2,19 +2,15 @@ import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
 import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, PASSWORD, startStandIn, USER, until } from '../harness';
+import { cleanUp, USER, until } from '../harness';
 import { devTools } from './chromium';
-import { accessible, ask, button, criteriaShown, find, goTo, openPage, shows, text } from './page';
+import { accessible, ask, button, criteriaShown, find, goTo, openDemo, shows, text } from './page';
 
 let host: StandIn;
-let app: App;
 let driver: WebDriver;
 
 before(async () => {
-  host = await startStandIn();
-  const demo = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
-  app = await App.start({ env: { TAMSEL_DEMO: JSON.stringify(demo) } });
-  driver = await openPage(app.origin);
+  ({ host, driver } = await openDemo());
 });
 after(cleanUp);
 

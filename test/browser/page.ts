@@ -2,7 +2,8 @@ import assert from 'node:assert/strict';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
-import { ROOT, until } from '../harness';
+import type { StandIn } from '../../stand-in/host';
+import { App, PASSWORD, ROOT, startStandIn, USER, until } from '../harness';
 import { openChromium } from './chromium';
 
 /** The page of a test file: one browser, opened once, and what tests look for and wait for in it. */
@@ -10,10 +11,13 @@ let driver: WebDriver;
 let origin: string;
 const axe = readFileSync(join(ROOT, 'node_modules/axe-core/axe.min.js'), 'utf8');
 
-export async function openPage(of: string): Promise<WebDriver> {
-  origin = of;
+/** The small demo mailbox on a host of its own, Tamsel before it, and a browser. */
+export async function openDemo(): Promise<{ host: StandIn; driver: WebDriver }> {
+  const host = await startStandIn();
+  const demo = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
+  ({ origin } = await App.start({ env: { TAMSEL_DEMO: JSON.stringify(demo) } }));
   driver = await openChromium();
-  return driver;
+  return { host, driver };
 }
 
 export const goTo = (path: string) => driver.get(origin + path);

@@ -3,18 +3,14 @@ import { after, before, test } from 'node:test';
 import { By, Key, type WebDriver } from 'selenium-webdriver';
 import { numbersOf, parseSequenceSet } from '../../src/core/sets/ranges';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, PASSWORD, startStandIn, USER, until } from '../harness';
-import { accessible, ask, button, find, goTo, openPage, shows, text } from './page';
+import { cleanUp, until } from '../harness';
+import { accessible, ask, button, find, goTo, openDemo, shows, text } from './page';
 
 let host: StandIn;
-let app: App;
 let driver: WebDriver;
 
 before(async () => {
-  host = await startStandIn();
-  const demo = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
-  app = await App.start({ env: { TAMSEL_DEMO: JSON.stringify(demo) } });
-  driver = await openPage(app.origin);
+  ({ host, driver } = await openDemo());
   await goTo('/');
   await (await button('Open the demo mailbox')).click();
   await shows(/96 %[\s\S]*must go/);
@@ -103,7 +99,8 @@ test('and so do decisions on senders by keyboard alone, each of which is undone 
   await until(async () => (await decided())[0]?.decision === 'trash older than 5y');
   await shows(/trash over 5y/, '[role=treegrid]');
   await press('n');
-  await (await find('#verdict-value')).sendKeys('3', Key.ENTER);
+  await find('#verdict-value:focus');
+  await press('3', Key.ENTER);
   await until(async () => (await decided())[0]?.decision === 'trash all but the newest 3');
   await press('u');
   await until(async () => (await decided())[0]?.decision === 'trash older than 5y');

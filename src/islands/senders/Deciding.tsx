@@ -1,8 +1,7 @@
-import { Dialog } from 'radix-ui';
 import { type FormEvent, useState } from 'react';
 import { parseVerdict, printVerdict } from '../../core/senders/verdict';
+import { Sheet } from '../../ui/Sheet';
 import { text } from '../../ui/text';
-import { useReturnFocus } from '../../ui/useReturnFocus';
 import type { SenderRow } from '../../workers/protocol';
 
 export type Verb = 'keep' | 'trash' | 'older' | 'newest' | 'ask later';
@@ -61,7 +60,6 @@ export function PromptDialog({
   onDecide(verdict: string): void;
 }) {
   const [wrong, setWrong] = useState(false);
-  const focus = useReturnFocus(prompt !== undefined);
   const kind = prompt?.kind ?? 'older';
   const submit = (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
@@ -71,48 +69,40 @@ export function PromptDialog({
     if (verdict) onDecide(printVerdict(verdict));
   };
   return (
-    <Dialog.Root
+    <Sheet
+      small
+      title={kind === 'older' ? text.senders.olderTitle : text.senders.newestTitle}
       open={prompt !== undefined}
-      onOpenChange={(open) => {
+      onClose={() => {
         setWrong(false);
-        if (!open) onClose();
+        onClose();
       }}
     >
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
-        <Dialog.Content
-          {...focus}
-          aria-describedby={undefined}
-          className="card fixed top-1/3 left-1/2 z-30 w-[min(320px,92vw)] -translate-x-1/2 p-5"
-        >
-          <Dialog.Title className="text-[15px] font-semibold">
-            {kind === 'older' ? text.senders.olderTitle : text.senders.newestTitle}
-          </Dialog.Title>
-          <form onSubmit={submit} className="mt-3 grid gap-2">
-            <label htmlFor="verdict-value" className="note">
-              {kind === 'older' ? text.senders.olderHelp : text.senders.newestHelp}
-            </label>
-            <span className="flex gap-2">
-              <input
-                id="verdict-value"
-                name="value"
-                className="field min-w-0 flex-1"
-                defaultValue={USUAL[kind]}
-                aria-invalid={wrong}
-                onFocus={(event) => event.target.select()}
-              />
-              <button type="submit" className="button button-chief">
-                {text.senders.decideThis}
-              </button>
-            </span>
-            {wrong && (
-              <p role="alert" className="text-go">
-                {text.senders.verdict}
-              </p>
-            )}
-          </form>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+      <form onSubmit={submit} className="mt-3 grid gap-2">
+        <label htmlFor="verdict-value" className="note">
+          {kind === 'older' ? text.senders.olderHelp : text.senders.newestHelp}
+        </label>
+        <span className="flex gap-2">
+          <input
+            id="verdict-value"
+            name="value"
+            className="field min-w-0 flex-1"
+            defaultValue={USUAL[kind]}
+            aria-invalid={wrong}
+            // biome-ignore lint/a11y/noAutofocus: a dialog that asks for one thing begins there
+            autoFocus
+            onFocus={(event) => event.target.select()}
+          />
+          <button type="submit" className="button button-chief">
+            {text.senders.decideThis}
+          </button>
+        </span>
+        {wrong && (
+          <p role="alert" className="text-go">
+            {text.senders.verdict}
+          </p>
+        )}
+      </form>
+    </Sheet>
   );
 }

@@ -7,13 +7,18 @@ import { useColumns } from './provider';
  * at a time, and only the newest waits. What was answered last stays in view until then.
  *
  * @param argument undefined while it is not known what to ask.
+ * @param amend what of the argument is only known when its turn comes.
  */
-export function useAsked<N extends CallName>(name: N, argument: Calls[N][0] | undefined) {
+export function useAsked<N extends CallName>(
+  name: N,
+  argument: Calls[N][0] | undefined,
+  amend?: (argument: Calls[N][0]) => Calls[N][0],
+) {
   const client = useColumns();
   const [data, setData] = useState<Calls[N][1]>();
   const [error, setError] = useState<Error>();
-  const latest = useRef(argument);
-  latest.current = argument;
+  const latest = useRef({ argument, amend });
+  latest.current = { argument, amend };
   const state = useRef({ busy: false, again: false });
   const ask = useCallback(async () => {
     if (!client) return;
@@ -25,8 +30,9 @@ export function useAsked<N extends CallName>(name: N, argument: Calls[N][0] | un
       while (current.again) {
         current.again = false;
         await client.ready;
-        if (latest.current === undefined) continue;
-        setData(await client.call(name, latest.current));
+        const { argument: asked, amend: amended } = latest.current;
+        if (asked === undefined) continue;
+        setData(await client.call(name, amended ? amended(asked) : asked));
         setError(undefined);
       }
     } catch (failure) {

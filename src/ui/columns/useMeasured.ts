@@ -8,7 +8,5 @@ import { useAsked } from './useAsked';
 export function useMeasured(level: Level) {
   const { units, trashFolder } = useAccount().settings;
   const free = [...trashFolders(level.folders, trashFolder), ...freeFolders(level.folders)].map(({ path }) => path);
-  // The clock is read to the minute, so that it is no reason to ask again.
-  const now = Math.floor(Date.now() / 60_000) * 60_000;
-  return useAsked('measure', { need: mustGo(level), units, free, now });
+  return useAsked('measure', { need: mustGo(level), units, free, now: 0 }, (asked) => ({ ...asked, now: Date.now() }));
 }
