@@ -7,7 +7,7 @@ import { rangesOf } from '../core/sets/ranges';
 import type { Account } from './accounts';
 import { type Queryable, rows } from './database';
 import { foldersOf } from './folders';
-import { createGuard, guardsChanged } from './guards';
+import { createGuard, guardedNow, guardsChanged, readGuarded } from './guards';
 import { insertLots, type NewLot } from './lots';
 import { messagesOfSenders } from './senders';
 
@@ -105,10 +105,12 @@ export async function decide(
       decided.push({ by, key, decision: printVerdict(verdict), messages: members.length - except.length });
     }
   }
+  // Once guards have changed here, only a fresh look knows what the others keep.
+  const guarded = guardsTouched ? await readGuarded(db, account, now) : await guardedNow(db, account, now);
   const ids = await insertLots(
     db,
     account,
-    now,
+    guarded,
     lots.map(({ lot }) => lot),
   );
   for (const [index, { decision }] of lots.entries())

@@ -6,7 +6,7 @@ import { countOf, parseMultirange, printMultirange, type Ranges, rangesOf } from
 import { type Account, nextNumber } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
 import { foldersOf } from './folders';
-import { applyGuards, guardedNow } from './guards';
+import { applyGuards, type Guarded, guardedNow } from './guards';
 import { unpacked } from './packed';
 import { foldersInScope, type Scope, select } from './selection';
 
@@ -52,7 +52,7 @@ export async function planOf(db: Queryable, account: number): Promise<Plan> {
     db,
     `select id, label, fate, criteria as "where", suggestion, created_at as "createdAt",
        (select coalesce(sum(upper(span) - lower(span)), 0)::int from unnest(excepted) span) as excepted,
-       ${HELD}::text as held, guarded::text as guarded
+       ${HELD}::text as held, (guarded - excepted)::text as guarded
      from lot where account = $1 and run is null order by fate = 'trash', place, id`,
     [account],
   );
@@ -97,7 +97,8 @@ export async function createLot(
 ): Promise<number> {
   const members = await membersOf(db, account, lot.selector, lot.scope, lot.now);
   const text = 'where' in lot.selector ? lot.selector.text : null;
-  const [id] = await insertLots(db, account, lot.now, [{ ...lot, members, where: text, except: rangesOf(lot.except) }]);
+  const guarded = await guardedNow(db, account, lot.now);
+  const [id] = await insertLots(db, account, guarded, [{ ...lot, members, where: text, except: rangesOf(lot.except) }]);
   return id as number;
 }
 
@@ -132,11 +133,15 @@ export interface NewLot {
   suggestion?: string | null | undefined;
 }
 
-/** Writes lots behind those that are there, and has the guards look at them; gives their numbers. */
+/**
+ * Writes lots behind those that are there; gives their numbers.
+ *
+ * @param guarded what the guards keep out of them.
+ */
 export async function insertLots(
   db: Queryable,
   account: Account,
-  now: Date,
+  guarded: Guarded,
   lots: readonly NewLot[],
 ): Promise<number[]> {
   const ids: number[] = [];
@@ -149,7 +154,7 @@ export async function insertLots(
       [account.id, id, label, fate, where, printMultirange(members), printMultirange(except), suggestion ?? null],
     );
   }
-  await applyGuards(db, account, await guardedNow(db, account, now), ids);
+  await applyGuards(db, account, guarded, ids);
   return ids;
 }
 

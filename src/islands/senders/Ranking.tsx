@@ -137,8 +137,8 @@ export function Ranking({
         ordered={{ by: order, descends: descending, change: onOrder }}
         onView={changeView}
         onOpen={(row: SenderRow) => setLooked(row)}
-        onDelete={() => undefined}
-        onKey={(key, row) => (key === 'Delete' ? onKey('t', row) : onKey(key, row))}
+        onDelete={(row) => act('trash', row)}
+        onKey={onKey}
         branch={(row) => ({ level: row.depth + 1, open: row.opens ? opened.includes(row.id) : undefined })}
         empty={text.senders.nothing}
       />

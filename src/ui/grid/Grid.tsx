@@ -41,7 +41,8 @@ interface GridProps<Row> {
   /** Called with the first and last row in view. */
   onView?(first: number, last: number): void;
   onOpen(row: Row): void;
-  onDelete(): void;
+  /** Takes what is marked, else perhaps the row of the cursor. */
+  onDelete(row: Row | undefined): void;
   /** Further keys of the list; whether one was meant. The row is the one at the cursor. */
   onKey?(key: string, row: Row | undefined): boolean;
   /** How deep a row stands and whether it is open, where rows open into others. */
@@ -110,7 +111,7 @@ export function Grid<Row>(props: GridProps<Row>) {
     else if (event.key === 'a' && (event.ctrlKey || event.metaKey)) marks.all();
     else if (event.key === 'Escape') marks.none();
     else if (event.key === 'Enter' && row !== undefined) onOpen(row);
-    else if (event.key === 'Delete') onDelete();
+    else if (event.key === 'Delete') onDelete(row);
     else if (event.ctrlKey || event.metaKey || event.altKey || !onKey?.(event.key, row)) return;
     event.preventDefault();
   };

@@ -16,13 +16,15 @@ export function PlanStrip() {
   const needed = targetBytes === null ? null : Math.max(0, used - purged - targetBytes);
   const full = Math.max((needed ?? 0) * 1.5, goesBesidesTrash * 1.1, 1);
   const width = (bytes: number) => `${(bytes / full) * 100}%`;
+  // The trash is taken as purged, so its lot is no part of the gauge.
+  const outsideTrash = plan.filter(({ suggestion }) => suggestion !== 'trash');
   const margin = targetBytes === null ? null : targetBytes - after;
   return (
     <section aria-label={text.strip.label} className="strip">
       <div className="min-w-0 flex-1">
         <div aria-hidden="true" className="relative h-5 border border-line bg-sheet">
           <div className="flex h-full">
-            {plan.map(({ id, label, adds }) => (
+            {outsideTrash.map(({ id, label, adds }) => (
               <span key={id} className="strip-lot" style={{ width: width(adds.bytes) }}>
                 {label}
               </span>

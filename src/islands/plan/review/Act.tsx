@@ -32,6 +32,8 @@ export function Act({ lots }: { lots: Lot[] }) {
   const toPurge = fated('purge');
   const start = (action: Lot['fate'], ids: number[]) =>
     run.mutate({ action, lots: ids }, { onSuccess: () => go('/ledger') });
+  const outside = lots.some(({ fate, suggestion }) => fate === 'purge' && suggestion !== 'trash');
+  const purgeSentence = outside ? text.review.purgeQuestion : text.trash.purgeText;
   return (
     <section className="card grid content-start gap-4">
       {toTrash.sum > 0 && (
@@ -50,7 +52,7 @@ export function Act({ lots }: { lots: Lot[] }) {
       {toPurge.sum > 0 && (
         <Question
           title={text.trash.sure}
-          sentence={text.review.purgeQuestion(toPurge.messages, toPurge.bytes)}
+          sentence={purgeSentence(toPurge.messages, toPurge.bytes)}
           doIt={text.review.goPurge(toPurge.messages)}
           onDo={() => start('purge', toPurge.ids)}
           trigger={
