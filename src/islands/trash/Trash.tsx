@@ -15,10 +15,12 @@ import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 
-type RunRequest = { action: 'purge' | 'restore'; expect: Amount; to?: string } & (
-  | { where: string }
-  | { ids: number[] }
-);
+type RunRequest = {
+  label?: string;
+  action: 'purge' | 'restore';
+  expect: Amount;
+  to?: string;
+} & ({ where: string } | { ids: number[] });
 
 const idOf = ({ id }: Message) => id;
 
@@ -86,7 +88,10 @@ function Whole({ trash, guarded }: { trash: Amount; guarded: Amount }) {
             sentence={sentence}
             doIt={text.trash.purge(messages)}
             onDo={() =>
-              run.mutate({ action: 'purge', where: 'not guarded', expect: goes }, { onSuccess: () => go('/ledger') })
+              run.mutate(
+                { action: 'purge', label: text.trash.whole, where: 'not guarded', expect: goes },
+                { onSuccess: () => go('/ledger') },
+              )
             }
             trigger={
               <button type="button" className="button button-go" disabled={run.isPending}>

@@ -545,6 +545,7 @@ export const en = {
     summary: (messages: string, bytes: string) => `${messages} · ${bytes}`,
     countsNote: 'Nothing was won by moving it here: the room comes with the purge.',
     purgeTitle: 'Purge everything in the trash',
+    whole: 'everything in the trash',
     purgeText: (messages: string, bytes: string) => `${messages}, ${bytes}, go for good. Tamsel can’t bring them back.`,
     purge: (messages: string) => `Purge ${messages}`,
     purgeMarked: 'Purge the marked',
