@@ -16,7 +16,7 @@ export function setBit(bits: Bits, row: number): void {
 }
 
 /** Sets the rows from one up to but without another. */
-export function setSpan(bits: Bits, from: number, to: number): void {
+function setSpan(bits: Bits, from: number, to: number): void {
   for (let row = from; row < to; ) {
     if ((row & 31) === 0 && row + 32 <= to) {
       bits[row >>> 5] = 0xffffffff;

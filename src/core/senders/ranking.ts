@@ -92,7 +92,7 @@ export function figuresOf(columns: Columns, { keys, starts, members }: Grouping,
 }
 
 /** A mean month of the Gregorian calendar in seconds. */
-export const MONTH_SECONDS = (365.2425 / 12) * 86_400;
+const MONTH_SECONDS = (365.2425 / 12) * 86_400;
 
 /** Octets a month between first and last message, a month at least. */
 export function bytesAMonth({ bytes, first, last }: { bytes: number; first: number; last: number }): number {
@@ -109,7 +109,7 @@ const LETTERS = categoryNumber('letters');
 const RECORDS = categoryNumber('records');
 
 /** What is known of one group, for its evidence. */
-export function factsOf(
+function factsOf(
   figures: GroupFigures,
   group: number,
   { written, replied, own, now }: { written: number; replied: number; own: boolean; now: number },

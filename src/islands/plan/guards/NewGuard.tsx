@@ -10,7 +10,7 @@ type Choice = keyof typeof text.guards.choices;
 const CHOICES = Object.keys(text.guards.choices) as Choice[];
 
 /** The criteria that a choice and its value mean. */
-export function criteriaOfChoice(choice: Choice, value: string): string {
+function criteriaOfChoice(choice: Choice, value: string): string {
   switch (choice) {
     case 'criteria':
       return value;

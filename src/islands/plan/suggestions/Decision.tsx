@@ -8,7 +8,7 @@ import { text } from '../../../ui/text';
 import { count } from '../../../ui/text/format';
 
 /** What a suggestion is called. */
-export function nameOfSuggestion({ kind, subject, years }: Suggestion): string {
+function nameOfSuggestion({ kind, subject, years }: Suggestion): string {
   const shown = kind === 'category' ? text.categories[subject as keyof typeof text.categories] : subject;
   return text.suggestions.kinds[kind](shown, text.suggestions.older(years)).trim();
 }
