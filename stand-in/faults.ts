@@ -14,6 +14,16 @@ export interface Faults {
   refuse: { command: string; code: string; text: string; times: number } | null;
   /** Answers NO [LIMIT] to all but one command in so many milliseconds; 0 is never. */
   throttleMs: number;
+  /** Answers BAD to a command whose line is longer than so many octets; 0 takes any. */
+  longestCommand: number;
+  /** Folders that are open for reading only. */
+  readOnly: string[];
+  /** Folders whose messages may be copied and marked by nobody: STORE, MOVE and EXPUNGE are NO (RFC 4314). */
+  noDelete: string[];
+  /** What is expunged outside the trash is put into it. */
+  trashesByItself: boolean;
+  /** No password is right any more. */
+  refuseSignIn: boolean;
   quotaLagSeconds: number;
   /** Whether Archive and what lies below it has a quota root of its own. */
   archiveRoot: boolean;
@@ -30,6 +40,11 @@ export function noFaults(): Faults {
     byeOn: null,
     refuse: null,
     throttleMs: 0,
+    longestCommand: 0,
+    readOnly: [],
+    noDelete: [],
+    trashesByItself: false,
+    refuseSignIn: false,
     quotaLagSeconds: 0,
     archiveRoot: false,
     hide: [],

@@ -69,6 +69,7 @@ export class StandIn implements Host {
   }
 
   signIn(user: string, password: string): Mailbox | undefined {
+    if (this.faults.refuseSignIn) return undefined;
     return user === this.options.user && password === this.options.password ? this.mailbox : undefined;
   }
 

@@ -132,7 +132,7 @@ export class App {
     this.worker = spawn(process.execPath, ['--import', 'tsx', 'src/jobs/main.ts'], {
       cwd: ROOT,
       env: this.env,
-      stdio: 'ignore',
+      stdio: ['ignore', 'ignore', process.env.TAMSEL_TEST_LOG ? 'inherit' : 'ignore'],
     });
   }
 

@@ -1,6 +1,7 @@
 import { isIP } from 'node:net';
 import { isLoopback } from '../mail/destination';
 import { type Outgoing, outgoingFrom } from '../mail/outgoing';
+import { submissionFrom } from '../mail/submission';
 import { type Database, openDatabase } from '../store/database';
 import { Vault } from '../store/vault';
 
@@ -18,6 +19,8 @@ export interface Environment {
   database: Database;
   vault: Vault;
   outgoing: Outgoing;
+  /** Whether a submission server takes mail about work that has ended. */
+  canMail: boolean;
   port: number;
   /** Where the instance is reached from outside, if that differs: `https://mail-room.example`. */
   origin: URL | undefined;
@@ -42,6 +45,7 @@ function read(variables: NodeJS.ProcessEnv): Environment {
     database: openDatabase(required(variables, 'TAMSEL_DATABASE_URL')),
     vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
     outgoing: outgoingFrom(variables),
+    canMail: submissionFrom(variables) !== undefined,
     port,
     origin,
     isOwnHost: (host) => isOwnHost(host, port, bound, origin),

@@ -66,6 +66,8 @@ export const SettingsChange = v.strictObject({
   thresholds: v.optional(Thresholds),
   timeZone: v.optional(timeZone),
   units: v.optional(v.picklist(['binary', 'decimal'])),
+  mailWhen: v.optional(v.picklist(['never', 'long', 'always'])),
+  mailTo: v.optional(v.nullable(v.pipe(v.string(), v.email(), v.maxLength(254)))),
 });
 
 export const Settings = v.object({
@@ -76,6 +78,10 @@ export const Settings = v.object({
   thresholds: Thresholds,
   timeZone: v.string(),
   units: v.picklist(['binary', 'decimal']),
+  mailWhen: v.picklist(['never', 'long', 'always']),
+  mailTo: v.nullable(v.string()),
+  /** Whether the operator has configured a submission server. */
+  canMail: v.boolean(),
 });
 
 export const Category = v.picklist(CATEGORIES);
@@ -235,6 +241,13 @@ export const Run = v.object({
   left: v.array(v.object({ reason: v.string(), messages: count, bytes: count })),
   before: mark,
   after: mark,
+  /** The server's figure once it had followed a purge. */
+  settled: mark,
+  askedBy: v.object({ user: v.optional(v.string()), via: v.optional(v.picklist(['page', 'script'])) }),
+  /** What it brought to the trash and lies there still: what can be taken back. */
+  undo: Amount,
+  /** Milliseconds of work. */
+  workedMs: count,
   problem: v.optional(ProblemNote),
   createdAt: Timestamp,
   startedAt: v.optional(Timestamp),

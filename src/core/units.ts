@@ -30,3 +30,9 @@ export function fittingUnit(octets: number, system: UnitSystem = 'binary'): Octe
   for (const unit of ladder) if (Math.abs(octets) >= OCTETS_IN[unit]) fitting = unit;
   return fitting;
 }
+
+/** An amount in the unit that fits it, for text outside a page. */
+export function printOctets(octets: number, system: UnitSystem): string {
+  const unit = fittingUnit(octets, system);
+  return `${(octets / OCTETS_IN[unit]).toFixed(unit === 'B' ? 0 : 2)} ${unit}`;
+}

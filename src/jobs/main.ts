@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import pino from 'pino';
 import { outgoingFrom } from '../mail/outgoing';
+import { submissionFrom } from '../mail/submission';
 import { openDatabase } from '../store/database';
 import { Vault } from '../store/vault';
 import { Worker } from './worker';
@@ -15,6 +16,7 @@ const worker = new Worker({
   database,
   vault: Vault.open(TAMSEL_KEY_FILE),
   outgoing: outgoingFrom(process.env),
+  submission: submissionFrom(process.env),
   log: pino({ name: 'worker', redact: ['err.cause.auth', 'password'] }, pino.destination({ dest: 2, sync: true })),
   worker: randomUUID(),
   leaseSeconds: Number(TAMSEL_LEASE_SECONDS),

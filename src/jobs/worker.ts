@@ -3,16 +3,18 @@ import { isPassing, MailProblem } from '../mail/problem';
 import type { MailServer } from '../mail/server';
 import { accountById } from '../store/accounts';
 import { dropForgotten } from '../store/credentials';
-import { transaction } from '../store/database';
+import { isDatabaseTrouble, transaction } from '../store/database';
 import { forgetOldEvents, listen, tell } from '../store/events';
 import { finishJob, type Job, keepLease, LeaseLost, postponeJob, takeJob } from '../store/jobs';
 import { runById, updateRun } from '../store/runs';
 import { scanById, updateScan } from '../store/scans';
 import { beat } from '../store/workers';
 import type { WorkContext } from './context';
+import { sendNotice } from './notices';
 import { carryOut } from './run/run';
 import { scan } from './scan/scan';
 import { failSearch, search } from './search';
+import { look, settleFigures } from './settling';
 import { SignInNeeded, signInTo } from './sign-in';
 
 /** Looked for work so often even when nobody wakes the worker: an expired lease wakes nobody. */
@@ -56,6 +58,9 @@ export class Worker {
 
   private async rest(): Promise<void> {
     await forgetOldEvents(this.context.database);
+    while (await sendNotice(this.context)) {
+      // The next one.
+    }
     await new Promise<void>((resolve) => {
       const timer = setTimeout(resolve, POLL_MS);
       this.wakeUp = () => {
@@ -84,10 +89,15 @@ export class Worker {
     try {
       const account = await accountById(database, job.account);
       if (!account) return;
+      if (job.kind === 'look') {
+        await look(database, job);
+        return;
+      }
       server = await signInTo(this.context, account);
       if (job.kind === 'scan') {
         await scan(this.context, job, account, server);
         await finishJob(database, job);
+        await settleFigures(database, this.context.vault, account);
       } else if (job.kind === 'search') {
         await search(this.context, job, server);
         await finishJob(database, job);
@@ -101,6 +111,8 @@ export class Worker {
       }
     } catch (error) {
       if (error instanceof LeaseLost) log.warn({ job }, 'the lease went to another worker');
+      // What the database did not take is taken up again by whoever gets the lease.
+      else if (isDatabaseTrouble(error)) throw error;
       else await this.failed(job, error);
     } finally {
       clearInterval(keeper);
@@ -122,6 +134,7 @@ export class Worker {
     const problem = problemOf(error);
     log.warn({ err: error, job }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
+    if (job.kind === 'look') return finishJob(database, job);
     await transaction(database, async (client) => {
       const work =
         job.kind === 'scan'

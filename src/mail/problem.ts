@@ -10,6 +10,7 @@ export type MailProblemKind =
   | 'password-refused'
   | 'not-imap'
   | 'connection-lost'
+  | 'throttled'
   | 'no-room'
   | 'command-refused'
   | 'read-only'
@@ -28,7 +29,7 @@ export class MailProblem extends Error {
 }
 
 /** Kinds after which trying again later may help without anybody doing something. */
-const PASSING = new Set<MailProblemKind>(['refused', 'timed-out', 'connection-lost', 'not-imap']);
+const PASSING = new Set<MailProblemKind>(['refused', 'timed-out', 'connection-lost', 'not-imap', 'throttled']);
 
 export function isPassing(error: unknown): boolean {
   return error instanceof MailProblem && PASSING.has(error.kind);

@@ -73,10 +73,12 @@ export interface Dialect {
   quota: boolean;
   /** OLDER and YOUNGER (RFC 5032). */
   within: boolean;
+  /** CREATE with USE (RFC 6154 §3). */
+  createSpecialUse: boolean;
 }
 
 /** UIDs at the source to UIDs at the destination, as COPYUID (RFC 4315) told; null where the server did not tell. */
-export type Moved = Map<number, number> | null;
+export type Moved = { uidValidity: number; uids: Map<number, number> } | null;
 
 /**
  * A signed-in connection to a mail server. Every method may throw a MailProblem. Calls must not overlap.
@@ -93,7 +95,8 @@ export interface MailServer {
   /** A quota root by its name; null where it is gone. */
   quotaRoot(name: string): Promise<QuotaRoot | null>;
   open(serverName: string): Promise<OpenFolder>;
-  createFolder(serverName: string): Promise<void>;
+  /** @param role marks the folder so where the server can (RFC 6154). */
+  createFolder(serverName: string, role?: 'trash'): Promise<void>;
   /** All UIDs of the open folder, or those of a set that are still there. */
   uids(within?: Ranges): Promise<number[]>;
   /** UIDs of the open folder that a search finds; all of its keys must hold. */
@@ -109,8 +112,12 @@ export interface MailServer {
   move(uids: Ranges, destination: string): Promise<Moved>;
   copy(uids: Ranges, destination: string): Promise<Moved>;
   markDeleted(uids: Ranges, deleted: boolean): Promise<void>;
-  /** Expunges of these only, whatever else bears \Deleted. */
+  /** UID EXPUNGE (RFC 4315): these and nothing else, of what bears \Deleted. Only where the dialect has it. */
   expunge(uids: Ranges): Promise<void>;
+  /** A bare EXPUNGE: everything that bears \Deleted. */
+  expungeAll(): Promise<void>;
+  /** When messages came into the open folder (SAVEDATE, RFC 8514); empty where the server does not tell. */
+  savedAt(uids: Ranges): Promise<Map<number, Date>>;
   /** The text of a message as text, decoded, cut at a limit; '' where it has none. */
   text(uid: number): Promise<string>;
   /** The header as it stands, decoded for reading. */

@@ -29,6 +29,10 @@ export interface Settings {
   /** IANA name. */
   timeZone: string;
   units: UnitSystem;
+  /** When a mail tells of the end of a scan or run: `long` is one of more than a minute. */
+  mailWhen: 'never' | 'long' | 'always';
+  /** Where that mail goes; null is the account's own address. */
+  mailTo: string | null;
 }
 
 const DEFAULTS: Settings = {
@@ -39,6 +43,8 @@ const DEFAULTS: Settings = {
   thresholds: {},
   timeZone: 'UTC',
   units: 'binary',
+  mailWhen: 'never',
+  mailTo: null,
 };
 
 const COLUMNS = 'id, host, port, security, user_name as "user", state, settings, personal_prefix as "personalPrefix"';
@@ -97,11 +103,11 @@ export async function eraseAccount(db: Queryable, account: number): Promise<void
   await db.query('delete from account where id = $1', [account]);
 }
 
-/** Takes the number of the next scan, lot, run or guard. */
+/** Takes the number of the next scan, lot, run, guard or entry of the ledger. */
 export async function nextNumber(
   db: Queryable,
   account: number,
-  of: 'scan' | 'lot' | 'run' | 'guard',
+  of: 'scan' | 'lot' | 'run' | 'guard' | 'entry',
 ): Promise<number> {
   const { number } = await theRow<{ number: number }>(
     db,

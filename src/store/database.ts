@@ -77,3 +77,18 @@ export async function row<T>(db: Queryable, text: string, values: unknown[] = []
 export async function theRow<T>(db: Queryable, text: string, values: unknown[] = []): Promise<T> {
   return (await row<T>(db, text, values)) as T;
 }
+
+/**
+ * Whether an error says that the database went away, restarts, or had two transactions in each other's way: trying again
+ * later helps. By the classes of SQLSTATE (PostgreSQL, appendix A): 08 connection, 40 rollback, 53 resources, 57P shutdown.
+ */
+export function isDatabaseTrouble(error: unknown): boolean {
+  if (!(error instanceof Error) || error.name === 'MailProblem') return false;
+  const { code = '' } = error as Error & { code?: string };
+  if (/^(08|40|53|57P)/.test(code)) return true;
+  if (/^(ECONNREFUSED|ECONNRESET|EPIPE)$/.test(code)) return true;
+  // node-postgres has no code for a connection that ended under a query.
+  return /^(Connection terminated|Client has encountered a connection error|timeout exceeded when trying to connect)/.test(
+    error.message,
+  );
+}

@@ -4,19 +4,30 @@ import { wake } from './events';
 export interface Job {
   account: number;
   id: number;
-  kind: 'scan' | 'run' | 'search';
-  /** Number of the scan, run or search. */
+  kind: 'scan' | 'run' | 'search' | 'look';
+  /** Number of the scan, run, search or look. */
   subject: number;
 }
 
 /** The lease of a job is in other hands: what was about to be written must not be. */
 export class LeaseLost extends Error {}
 
-/** Enqueues work; the same work that is open already is not doubled. */
-export async function enqueue(db: Queryable, account: number, kind: Job['kind'], subject: number): Promise<void> {
+/**
+ * Enqueues work; the same work that is open already is not doubled.
+ *
+ * @param wait seconds before it is taken.
+ */
+export async function enqueue(
+  db: Queryable,
+  account: number,
+  kind: Job['kind'],
+  subject: number,
+  wait = 0,
+): Promise<void> {
   await db.query(
-    'insert into job (account, kind, subject) values ($1, $2, $3) on conflict (account, kind, subject) where done_at is null do nothing',
-    [account, kind, subject],
+    `insert into job (account, kind, subject, not_before) values ($1, $2, $3, now() + make_interval(secs => $4))
+     on conflict (account, kind, subject) where done_at is null do nothing`,
+    [account, kind, subject, wait],
   );
   await wake(db);
 }
@@ -45,8 +56,8 @@ export async function takeJob(database: Database, worker: string, leaseSeconds: 
       client,
       `update job set worker = $2, lease_until = now() + make_interval(secs => $3), begun_at = coalesce(begun_at, now())
        where account = $1 and id = (
-         select id from job j where j.account = $1 and j.done_at is null order by j.begun_at nulls last, j.id limit 1)
-       and not_before <= now()
+         select id from job j where j.account = $1 and j.done_at is null and j.not_before <= now()
+         order by j.begun_at nulls last, j.id limit 1)
        and not exists (select 1 from job b where b.account = $1 and b.done_at is null and b.lease_until >= now())
        returning account, id, kind, subject`,
       [account, worker, leaseSeconds],
@@ -64,11 +75,14 @@ export async function keepLease(db: Queryable, job: Job, worker: string, leaseSe
   return kept.rowCount === 1;
 }
 
-/** Locks the job's row for the transaction, so that nobody else takes it up before that is over. */
+/**
+ * Locks the job's row for the transaction, so that nobody else takes it up before that is over. Shared, since its holder
+ * may write two things at once.
+ */
 export async function holdLease(db: Queryable, job: Job, worker: string): Promise<void> {
   const held = await row(
     db,
-    'select 1 from job where account = $1 and id = $2 and worker = $3 and done_at is null for update',
+    'select 1 from job where account = $1 and id = $2 and worker = $3 and done_at is null for share',
     [job.account, job.id, worker],
   );
   if (!held) throw new LeaseLost();

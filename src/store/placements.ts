@@ -350,3 +350,29 @@ export async function updateFlags(
   );
   if (changed.rowCount) await nextVersion(db, account);
 }
+
+/** Keeps when messages came into their folder: as the server says, else no later than an instant, null where nobody knows. */
+export async function savePlacedAt(
+  db: Queryable,
+  account: number,
+  generation: number,
+  uids: Ranges,
+  said: ReadonlyMap<number, Date>,
+  latest: Date | null,
+): Promise<void> {
+  await db.query(
+    `update placement p set placed_at = coalesce(said.at, o.placed_at, $4::timestamptz), changed = $7
+     from placement o left join unnest($5::bigint[], $6::timestamptz[]) as said (uid, at) on said.uid = o.uid
+     where o.account = $1 and o.generation = $2 and o.gone_at is null and o.uid <@ $3::int8multirange
+     and p.account = o.account and p.id = o.id`,
+    [
+      account,
+      generation,
+      printMultirange(uids),
+      latest,
+      [...said.keys()],
+      [...said.values()],
+      await nextVersion(db, account),
+    ],
+  );
+}

@@ -1,4 +1,12 @@
-import { createCipheriv, createDecipheriv, createHash, randomBytes } from 'node:crypto';
+import {
+  createCipheriv,
+  createDecipheriv,
+  createHash,
+  createHmac,
+  hkdfSync,
+  randomBytes,
+  timingSafeEqual,
+} from 'node:crypto';
 import { closeSync, existsSync, openSync, readFileSync, statSync, writeSync } from 'node:fs';
 
 const VERSION = 1;
@@ -62,6 +70,26 @@ export class Vault {
       return undefined;
     }
   }
+
+  /** The code that shows that a text was written by who holds the key, and by which key. */
+  codeOf(text: string): { keyId: Buffer; code: Buffer } {
+    const key = this.keys[0] as Buffer;
+    return { keyId: keyId(key), code: codeWith(key, text) };
+  }
+
+  /** Whether this is the code of a text; undefined where its key is lost. */
+  isCodeOf(text: string, { keyId: id, code }: { keyId: Buffer; code: Buffer }): boolean | undefined {
+    const key = this.keys.find((known) => keyId(known).equals(id));
+    if (!key) return undefined;
+    const right = codeWith(key, text);
+    return right.length === code.length && timingSafeEqual(right, code);
+  }
+}
+
+/** HMAC-SHA256 with a key of its own, derived from the one in the file (RFC 5869). */
+function codeWith(key: Buffer, text: string): Buffer {
+  const derived = hkdfSync('sha256', key, '', 'tamsel ledger', KEY_OCTETS);
+  return createHmac('sha256', Buffer.from(derived)).update(text).digest();
 }
 
 function keyId(key: Buffer): Buffer {

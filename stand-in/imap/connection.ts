@@ -31,6 +31,8 @@ const CAPABILITIES = [
   'ESEARCH',
   'WITHIN',
   'CONDSTORE',
+  'QRESYNC',
+  'SAVEDATE',
   'OBJECTID',
   'QUOTA',
   'QUOTA=RES-STORAGE',
@@ -137,6 +139,8 @@ export class Connection {
     let answer: string;
     try {
       this.refuseByFault(full);
+      const octets = pieces.reduce((sum, piece) => sum + piece.length, 0);
+      if (faults.longestCommand > 0 && octets > faults.longestCommand) throw new BadCommand('This line is too long');
       const brought = BROUGHT_BY[full];
       if (brought && !this.session.offers(brought)) throw new BadCommand('This command is not known here');
       const args = tokenise([(pieces[0] as string).slice(whole.length), ...pieces.slice(1)]);
@@ -235,8 +239,12 @@ export class Connection {
   }
 
   private enable(args: Token[]): string {
-    const enabled = args.map(atomOf).filter((name) => name === 'CONDSTORE' && this.session.offers('CONDSTORE'));
+    const enabled = args
+      .map(atomOf)
+      .filter((name) => (name === 'CONDSTORE' || name === 'QRESYNC') && this.session.offers('CONDSTORE'))
+      .filter((name) => this.session.offers(name));
     if (enabled.length > 0) this.session.condStore = true;
+    if (enabled.includes('QRESYNC')) this.session.qresync = true;
     this.session.untagged(`ENABLED${enabled.map((name) => ` ${name}`).join('')}`);
     return 'OK Done';
   }

@@ -67,6 +67,9 @@ function itemPieces(session: Session, placed: Placed, item: string): (string | B
       if (!session.offers('CONDSTORE')) break;
       session.condStore = true;
       return [`MODSEQ (${modSeq})`];
+    case 'SAVEDATE':
+      if (!session.offers('SAVEDATE')) break;
+      return [`SAVEDATE "${writeInternalDate(placed.saved)}"`];
     case 'EMAILID':
       if (!session.offers('OBJECTID')) break;
       return [`EMAILID (M${ref})`];

@@ -98,7 +98,7 @@ export function select(session: Session, args: Token[], readOnly: boolean): stri
   const folder = named(session, args[0]);
   if (args[1] && itemsOf(args[1]).some((item) => item.type === 'atom' && item.value.toUpperCase() === 'CONDSTORE'))
     session.condStore = true;
-  const fixed = readOnly || folder.readOnly;
+  const fixed = readOnly || folder.readOnly || session.host.faults.readOnly.includes(folder.name);
   session.selected = { folder, readOnly: fixed, view: [...folder.messages], modSeq: folder.modSeq };
   const unseen = folder.messages.findIndex(({ flags }) => !flags.has('seen'));
   session.untagged('FLAGS (\\Answered \\Flagged \\Deleted \\Seen \\Draft)');

@@ -24,7 +24,8 @@ export function append(session: Session, args: Token[]): string {
 }
 
 function writable(session: Session, folder: Folder): void {
-  if (folder.readOnly || session.mailbox.isView(folder)) throw new No('NOPERM', 'This folder can’t be changed');
+  if (folder.readOnly || session.mailbox.isView(folder) || session.host.faults.readOnly.includes(folder.name))
+    throw new No('NOPERM', 'This folder can’t be changed');
 }
 
 /** The selected folder, where it may be changed. */
@@ -32,6 +33,7 @@ function changeable(session: Session): Folder {
   const { folder, readOnly } = session.folder;
   if (readOnly) throw new No('READ-ONLY', 'This folder is open for reading only');
   writable(session, folder);
+  if (session.host.faults.noDelete.includes(folder.name)) throw new No('NOPERM', 'Nothing may be removed from here');
   return folder;
 }
 
@@ -109,9 +111,14 @@ export function move(session: Session, args: Token[], uid: boolean): string {
 export function expunge(session: Session, args: Token[], uid: boolean): string {
   const folder = changeable(session);
   const among = uid ? session.messagesIn(textOf(args[0]), true).map(({ placed }) => placed) : folder.messages;
-  session.mailbox.expunge(
-    folder,
-    among.filter(({ flags }) => flags.has('deleted')),
-  );
+  const marked = among.filter(({ flags }) => flags.has('deleted'));
+  const trash = [...session.mailbox.folders.values()].find(({ use }) => use === '\\Trash');
+  if (session.host.faults.trashesByItself && trash && trash !== folder && marked.length > 0) {
+    session.mailbox.setFlags(
+      folder,
+      marked.map((placed) => ({ placed, flags: new Set([...placed.flags].filter((flag) => flag !== 'deleted')) })),
+    );
+    session.mailbox.move(folder, marked, trash);
+  } else session.mailbox.expunge(folder, marked);
   return 'Done';
 }

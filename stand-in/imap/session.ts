@@ -1,5 +1,5 @@
 import type { SecureContext } from 'node:tls';
-import { parseSequenceSet } from '../../src/core/sets/ranges';
+import { parseSequenceSet, printSequenceSet, rangesOf } from '../../src/core/sets/ranges';
 import type { Faults } from '../faults';
 import { type Folder, indexOfUid, type Placed } from '../mailbox/folder';
 import type { Mailbox } from '../mailbox/mailbox';
@@ -40,6 +40,8 @@ export class Session {
   selected: Selected | undefined;
   /** Whether the client showed that it understands mod-sequences (RFC 7162 §3.1). */
   condStore = false;
+  /** Whether expunged messages are told as VANISHED (RFC 7162 §3.2.10). */
+  qresync = false;
   /** Of the command under way. */
   tag = '';
 
@@ -93,10 +95,13 @@ export class Session {
     if (folder.modSeq === selected.modSeq && folder.messages.length === selected.view.length) return;
     if (withExpunges && selected.view.some(({ gone }) => gone)) {
       const kept: Placed[] = [];
+      const vanished: number[] = [];
       for (const placed of selected.view) {
-        if (placed.gone) this.untagged(`${kept.length + 1} EXPUNGE`);
-        else kept.push(placed);
+        if (!placed.gone) kept.push(placed);
+        else if (this.qresync) vanished.push(placed.uid);
+        else this.untagged(`${kept.length + 1} EXPUNGE`);
       }
+      if (vanished.length > 0) this.untagged(`VANISHED ${printSequenceSet(rangesOf(vanished))}`);
       selected.view = kept;
     }
     for (const [index, placed] of selected.view.entries()) {

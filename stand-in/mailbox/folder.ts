@@ -8,6 +8,8 @@ export interface Placed {
   readonly item: Item;
   /** INTERNALDATE, seconds since the epoch. */
   readonly received: number;
+  /** When it came into this folder (SAVEDATE, RFC 8514), seconds since the epoch. */
+  readonly saved: number;
   /** Lower-case system flags without backslash, and keywords as written. */
   flags: Set<string>;
   modSeq: number;

@@ -4,7 +4,11 @@ import type { Ranges } from '../../src/core/sets/ranges';
 
 /** One change of the mailbox. Several in one entry happen together or not at all. */
 export type Change =
-  | { op: 'add'; folder: string; placed: { uid: number; ref: string; received: number; flags: string[] }[] }
+  | {
+      op: 'add';
+      folder: string;
+      placed: { uid: number; ref: string; received: number; saved?: number; flags: string[] }[];
+    }
   | { op: 'remove'; folder: string; uids: Ranges }
   | { op: 'flags'; folder: string; uids: Ranges; flags: string[] }
   | { op: 'create'; folder: string; uidValidity: number; use?: string }

@@ -9,8 +9,13 @@ export interface NewMessage {
   ref: string;
   item: Item;
   received: number;
+  /** The same as `received` where it is not said. */
+  saved?: number;
   flags: Iterable<string>;
 }
+
+/** Days that lie in the trash at most, in the scenario. */
+const TRASH_DAYS = 28;
 
 export class OverQuota extends Error {}
 
@@ -38,6 +43,7 @@ export class Mailbox {
     this.notMail = scenario.notMail;
     for (const { name, use } of scenario.folders) this.makeFolder(name, FIRST_VALIDITY, use);
     if (withEveryMessage) this.everyMessage = this.makeFolder('Everything', FIRST_VALIDITY, '\\All');
+    const newest = scenario.messages.reduce((last, { received }) => Math.max(last, received), 0);
     for (const [index, message] of scenario.messages.entries()) {
       const ref = `b${index}`;
       this.items.set(ref, message.item);
@@ -52,6 +58,10 @@ export class Mailbox {
         ref,
         item: message.item,
         received: message.received,
+        saved:
+          folder.use === '\\Trash'
+            ? Math.max(message.received, newest - ((index * 7) % TRASH_DAYS) * 86_400 - (index % 86_400))
+            : message.received,
         flags: flags.filter((flag) => flag !== false),
       });
     }
@@ -60,6 +70,9 @@ export class Mailbox {
   }
 
   private readonly notMail: number;
+
+  /** Told every change before it is made; for checks. */
+  watcher: ((changes: readonly Change[]) => void) | undefined;
 
   /** Octets in use, what is not mail included; in the past where the figure lags. */
   used(lagSeconds = 0): number {
@@ -130,10 +143,12 @@ export class Mailbox {
   /** MOVE (RFC 6851): never in both folders, never in none, and no room needed. */
   move(from: Folder, messages: readonly Placed[], to: Folder): Placed[] {
     const first = to.uidNext;
+    const saved = Math.floor(Date.now() / 1000);
     const placed = messages.map(({ ref, received, flags }, index) => ({
       uid: first + index,
       ref,
       received,
+      saved,
       flags: [...flags],
     }));
     this.commit([
@@ -167,11 +182,12 @@ export class Mailbox {
 
   private add(folder: Folder, messages: { ref: string; received: number; flags: string[] }[]): Placed[] {
     const first = folder.uidNext;
+    const saved = Math.floor(Date.now() / 1000);
     this.commit([
       {
         op: 'add',
         folder: folder.name,
-        placed: messages.map((message, index) => ({ uid: first + index, ...message })),
+        placed: messages.map((message, index) => ({ uid: first + index, saved, ...message })),
       },
     ]);
     return folder.messages.slice(indexOfUid(folder.messages, first));
@@ -180,6 +196,7 @@ export class Mailbox {
   /** Writes first, then does: what a client was told of survives a crash. */
   private commit(changes: Change[]): void {
     this.journal.write(changes);
+    this.watcher?.(changes);
     for (const change of changes) this.apply(change);
     this.note();
   }
@@ -255,12 +272,13 @@ export class Mailbox {
 
   private put(folder: Folder, uid: number, message: NewMessage): Placed {
     folder.modSeq = ++this.modSeq;
-    const { ref, item, received } = message;
+    const { ref, item, received, saved = received } = message;
     const placed: Placed = {
       uid,
       ref,
       item,
       received,
+      saved,
       flags: new Set(message.flags),
       modSeq: this.modSeq,
       gone: false,

@@ -24,7 +24,7 @@ export const showSettings = route({
   path: '/accounts/{account}/settings',
   summary: 'The settings of an account.',
   response: s.Settings,
-  handle: async ({ account }) => account.settings,
+  handle: async ({ environment, account }) => ({ ...account.settings, canMail: environment.canMail }),
 });
 
 export const changeSettings = route({
@@ -45,7 +45,7 @@ export const changeSettings = route({
     const changes = Object.fromEntries(Object.entries(body).filter(([, value]) => value !== undefined));
     await saveSettings(database, account.id, changes);
     await tell(database, account.id, 'level', {});
-    return { ...account.settings, ...changes };
+    return { ...account.settings, ...changes, canMail: environment.canMail };
   },
 });
 

@@ -1,23 +1,36 @@
+import { createHash } from 'node:crypto';
 import { stringify } from 'csv-stringify/sync';
 import * as v from 'valibot';
 import type { Amount } from '../../core/level/level';
-import { trashFolder } from '../../core/mailbox/folders';
+import { trashFolder, withSubfolders } from '../../core/mailbox/folders';
 import { harmless } from '../../core/senders/sheet';
 import type { Account } from '../../store/accounts';
+import { appendEntry } from '../../store/chain';
 import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf } from '../../store/folders';
+import { freeze, type RunSelector } from '../../store/frozen';
 import { enqueue } from '../../store/jobs';
 import { planLot } from '../../store/lots';
 import { messagesOfRun } from '../../store/messages';
-import { createRun, freeze, type Run, type RunSelector, runById, runsOf, updateRun } from '../../store/runs';
+import { createRun, type Run, runById, runsOf, updateRun } from '../../store/runs';
 import type { Scope } from '../../store/selection';
 import { criteriaFrom, readyCriteria } from '../criteria';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
 
-function shownRun({ problem, startedAt, endedAt, attempts: _, fallback: __, wanted: ___, ...run }: Run) {
+function shownRun({
+  problem,
+  startedAt,
+  endedAt,
+  attempts: _,
+  fallback: __,
+  wanted: ___,
+  freshFrom: ____,
+  handsOver: _____,
+  ...run
+}: Run) {
   return {
     ...run,
     ...(problem ? { problem } : {}),
@@ -33,14 +46,24 @@ const StartRun = v.object({
   where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
   ids: v.optional(s.Ids),
   folder: v.optional(v.string()),
+  /** With `folder`: what lies below it too. */
+  subfolders: v.optional(v.boolean()),
   run: v.optional(v.pipe(v.number(), v.integer())),
+  /** What that run left. */
+  rest: v.optional(v.pipe(v.number(), v.integer())),
   to: v.optional(v.string()),
+  /** Only what went into its folder before this instant. */
+  before: v.optional(s.Timestamp),
+  /** Only what was there, and as it was, at this version of the index: when the question was shown. */
+  asOf: v.optional(v.pipe(v.number(), v.integer())),
+  /** The same messages in every other folder of the scope too. */
+  copies: v.optional(v.boolean()),
   expect: v.optional(s.Amount),
 });
 
 type StartRun = v.InferOutput<typeof StartRun>;
 
-const SELECTORS = ['lots', 'where', 'ids', 'folder', 'run'] as const;
+const SELECTORS = ['lots', 'where', 'ids', 'folder', 'run', 'rest'] as const;
 
 /** A run that is ready to be frozen: what it is called, how its set is named, and where that set may lie. */
 interface Intent {
@@ -54,7 +77,7 @@ interface Intent {
 async function intentOf(db: Queryable, account: Account, body: StartRun): Promise<Intent> {
   const given = SELECTORS.filter((name) => body[name] !== undefined);
   if (given.length !== 1)
-    throw invalid('Say exactly one of lots, where, ids, folder and run.', [
+    throw invalid('Say exactly one of lots, where, ids, folder, run and rest.', [
       { field: 'lots', expected: 'exactly one selector' },
     ]);
   const scope: Scope = body.action === 'trash' ? 'mail' : 'trash';
@@ -78,15 +101,28 @@ async function intentOf(db: Queryable, account: Account, body: StartRun): Promis
     };
   }
   if (body.folder !== undefined) {
-    const folder = (await foldersOf(db, account.id)).find(({ path }) => path === body.folder);
+    const folders = await foldersOf(db, account.id);
+    const folder = folders.find(({ path }) => path === body.folder);
     if (!folder) throw invalid('There is no such folder.', [{ field: 'folder', expected: 'the path of a folder' }]);
     if (folder.repeats)
       throw conflict('repeated-view', `${folder.path} repeats mail that lies in other folders. Work on those.`);
+    const named = body.subfolders ? withSubfolders(folders, folder.path) : [folder];
     return {
       label: body.label ?? folder.path,
-      selector: { folder: folder.id },
-      stored: { folder: folder.path },
-      scope: body.action === 'restore' ? 'trash' : 'all',
+      selector: { folders: named.map(({ id }) => id) },
+      stored: { folder: folder.path, ...(body.subfolders ? { subfolders: true } : {}) },
+      scope: body.action === 'restore' ? 'trash' : body.action === 'trash' ? 'mail' : 'all',
+      lots: [],
+    };
+  }
+  if (body.rest !== undefined) {
+    const before = await runById(db, account.id, body.rest);
+    if (!before) throw invalid('There is no such run.', [{ field: 'rest', expected: 'the number of a run' }]);
+    return {
+      label: body.label ?? `rest of run ${before.id}: ${before.label}`,
+      selector: { rest: before.id },
+      stored: { rest: before.id },
+      scope: body.action === 'purge' && 'lots' in before.selector ? 'all' : scope,
       lots: [],
     };
   }
@@ -140,7 +176,7 @@ export const startRun = route({
   body: StartRun,
   status: 202,
   response: s.Run,
-  async handle({ environment, account, body }) {
+  async handle({ environment, account, body, request }) {
     if (body.where !== undefined) await readyCriteria(environment.database, account, body.where);
     const run = await transaction(environment.database, async (client) => {
       const folders = await foldersOf(client, account.id);
@@ -152,7 +188,11 @@ export const startRun = route({
       if (fallback === undefined)
         throw invalid('There is no such folder.', [{ field: 'to', expected: 'the path of a folder' }]);
       const intent = await intentOf(client, account, body);
-      const { members, ...asked } = await freeze(client, account, intent.selector, intent.scope, new Date());
+      const { members, ...asked } = await freeze(client, account, intent.selector, intent.scope, new Date(), {
+        asOf: body.asOf,
+        placedBefore: body.before === undefined ? undefined : new Date(body.before),
+        copies: body.copies,
+      });
       checkExpected(body.expect, asked);
       if (asked.messages === 0) throw conflict('nothing-to-do', 'There is nothing there that this could be done to.');
       const made = await createRun(client, account.id, {
@@ -163,6 +203,19 @@ export const startRun = route({
         asked,
         fallback,
         lots: intent.lots,
+        askedBy: { user: account.user, via: request.headers.has('origin') ? 'page' : 'script' },
+      });
+      await appendEntry(client, environment.vault, account.id, {
+        kind: 'asked',
+        run: made.id,
+        body: {
+          action: made.action,
+          label: made.label,
+          selector: made.selector,
+          asked,
+          askedBy: made.askedBy,
+          members: createHash('sha256').update(members).digest('hex'),
+        },
       });
       await enqueue(client, account.id, 'run', made.id);
       await tell(client, account.id, 'run', made);

@@ -42,8 +42,12 @@ export function trashFolders<T extends { path: string; role: string | null; repe
   named: string | null,
 ): T[] {
   const trash = trashFolder(folders, named);
-  if (!trash) return [];
-  return folders.filter(({ path, repeats }) => !repeats && (path === trash.path || path.startsWith(`${trash.path}/`)));
+  return trash ? withSubfolders(folders, trash.path) : [];
+}
+
+/** A folder and all below it; views that repeat mail left out. */
+export function withSubfolders<T extends { path: string; repeats: boolean }>(folders: readonly T[], of: string): T[] {
+  return folders.filter(({ path, repeats }) => !repeats && (path === of || path.startsWith(`${of}/`)));
 }
 
 export function trashFolder<T extends { path: string; role: string | null }>(

@@ -1,5 +1,5 @@
 import type { MessageRecord } from '../../core/mailbox/record';
-import type { Identity } from '../../store/runs';
+import type { Identity } from '../../store/moves';
 
 /**
  * Recognises messages under new UIDs: by EMAILID (RFC 8474) where both have one, else by Message-ID, size and

@@ -7,13 +7,35 @@ export interface RawAnswer {
 }
 
 /** Reads COPYUID (RFC 4315 §3) from a tagged or untagged OK; undefined where it is not there or can't be trusted. */
-export function copyUid(answer: RawAnswer): Map<number, number> | undefined {
+export function copyUid(answer: RawAnswer): { uidValidity: number; uids: Map<number, number> } | undefined {
   const section = answer.attributes?.[0]?.section;
   if (section?.[0]?.value?.toUpperCase() !== 'COPYUID') return undefined;
   const from = uidsInOrder(section[2]?.value);
   const to = uidsInOrder(section[3]?.value);
   if (!from || !to || from.length !== to.length) return undefined;
-  return new Map(from.map((uid, index) => [uid, to[index] as number]));
+  return {
+    uidValidity: Number(section[1]?.value),
+    uids: new Map(from.map((uid, index) => [uid, to[index] as number])),
+  };
+}
+
+/** Reads one message of UID FETCH (UID SAVEDATE) (RFC 8514 §4.3); undefined where it says no date. */
+export function savedAt(answer: RawAnswer): [uid: number, at: Date] | undefined {
+  const items = (answer.attributes ?? []).flatMap((item) =>
+    Array.isArray(item) ? (item as { value?: string }[]) : [],
+  );
+  const after = (name: string) => items[items.findIndex((item) => item.value?.toUpperCase() === name) + 1]?.value;
+  const [uid, date] = [Number(after('UID')), after('SAVEDATE')];
+  const at =
+    date && /^[ \d]\d-/.test(date)
+      ? new Date(
+          date
+            .trim()
+            .replaceAll('-', ' ')
+            .replace(/ (\d{4})$/, ' -$1'),
+        )
+      : undefined;
+  return at && !Number.isNaN(at.getTime()) && uid > 0 ? [uid, at] : undefined;
 }
 
 /** A uid-set in the order it is written, which COPYUID pairs by. */
@@ -81,7 +103,7 @@ export function commandProblem(error: unknown, folder?: string): MailProblem {
     case 'INUSE':
     case 'LIMIT':
     case 'SERVERBUG':
-      return new MailProblem('timed-out', `The server asked for patience.${said}`, options);
+      return new MailProblem('throttled', `The server asked for patience.${said}`, options);
     default:
       if (folder) return new MailProblem('folder-gone', `The folder ${folder} can’t be opened.${said}`, options);
       return new MailProblem('command-refused', `The server refused.${said}`, options);

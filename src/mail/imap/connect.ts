@@ -29,6 +29,8 @@ export async function connectImap(access: Access, outgoing: Outgoing): Promise<M
     clientInfo: { name: 'Tamsel' },
     disableAutoIdle: true,
     disableCompression: true,
+    // One VANISHED instead of a line a message (RFC 7162 §3.2.10).
+    qresync: true,
     logger: false,
     connectionTimeout: 15_000,
     greetingTimeout: 10_000,

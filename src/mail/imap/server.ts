@@ -4,10 +4,10 @@ import { readFlags } from '../../core/mailbox/flags';
 import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
 import { encodeFolderName } from '../../core/mailbox/names';
 import type { MessageRecord } from '../../core/mailbox/record';
-import { numbersOf, parseSequenceSet, printSequenceSet, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { numbersOf, parseSequenceSet, printSequenceSet, type Ranges } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
 import type { Dialect, FlagsRecord, ListedFolder, MailServer, Moved, OpenFolder, Quota, QuotaRoot } from '../server';
-import { commandProblem, copyUid, foundUids, quotaAnswer, type RawAnswer } from './answers';
+import { commandProblem, copyUid, foundUids, quotaAnswer, type RawAnswer, savedAt } from './answers';
 import { HEADER_FIELDS, recordOf } from './record';
 import { messageText } from './text';
 
@@ -39,6 +39,7 @@ export class ImapServer implements MailServer {
       condStore: has('CONDSTORE'),
       quota: has('QUOTA'),
       within: has('WITHIN'),
+      createSpecialUse: has('CREATE-SPECIAL-USE'),
     };
     const namespace = (client as unknown as { namespace?: { prefix?: string } }).namespace;
     this.personalPrefix = namespace?.prefix ?? '';
@@ -124,8 +125,12 @@ export class ImapServer implements MailServer {
     };
   }
 
-  async createFolder(serverName: string): Promise<void> {
-    await this.guarded(() => this.client.mailboxCreate(serverName));
+  async createFolder(serverName: string, role?: 'trash'): Promise<void> {
+    const use: Argument[] =
+      role && this.dialect.createSpecialUse
+        ? [[{ type: 'ATOM', value: 'USE' }, [{ type: 'ATOM', value: '\\Trash' }]]]
+        : [];
+    await this.command('CREATE', [encodedName(serverName), ...use]);
   }
 
   async uids(within?: Ranges): Promise<number[]> {
@@ -220,13 +225,12 @@ export class ImapServer implements MailServer {
   }
 
   private async transfer(command: string, uids: Ranges, destination: string): Promise<Moved> {
-    const moved = new Map<number, number>();
-    let told = false;
+    let moved: Moved = null;
     const note = (answer: RawAnswer) => {
-      for (const [from, to] of copyUid(answer) ?? []) {
-        told = true;
-        moved.set(from, to);
-      }
+      const told = copyUid(answer);
+      if (!told) return;
+      moved ??= { uidValidity: told.uidValidity, uids: new Map() };
+      for (const [from, to] of told.uids) moved.uids.set(from, to);
     };
     for (const set of cut(uids)) {
       const name = encodedName(destination);
@@ -235,7 +239,7 @@ export class ImapServer implements MailServer {
       });
       note(answer);
     }
-    return told ? moved : null;
+    return moved;
   }
 
   async markDeleted(uids: Ranges, deleted: boolean): Promise<void> {
@@ -249,19 +253,24 @@ export class ImapServer implements MailServer {
   }
 
   async expunge(uids: Ranges): Promise<void> {
-    if (this.dialect.uidPlus) {
-      for (const set of cut(uids)) await this.command('UID EXPUNGE', [{ type: 'SEQUENCE', value: set }]);
-      return;
-    }
-    // A bare EXPUNGE takes all that bears \Deleted, so the marks of others are lifted for that moment and put back.
-    const ours = new Set(numbersOf(uids));
-    const others = rangesOf((await this.deletedUids()).filter((uid) => !ours.has(uid)));
-    if (others.length > 0) await this.markDeleted(others, false);
-    try {
-      await this.command('EXPUNGE', []);
-    } finally {
-      if (others.length > 0) await this.markDeleted(others, true);
-    }
+    for (const set of cut(uids)) await this.command('UID EXPUNGE', [{ type: 'SEQUENCE', value: set }]);
+  }
+
+  async expungeAll(): Promise<void> {
+    await this.command('EXPUNGE', []);
+  }
+
+  async savedAt(uids: Ranges): Promise<Map<number, Date>> {
+    const saved = new Map<number, Date>();
+    if (!this.client.capabilities.has('SAVEDATE')) return saved;
+    const items = ['UID', 'SAVEDATE'].map((value): Argument => ({ type: 'ATOM', value }));
+    const hear = async (answer: RawAnswer) => {
+      const said = savedAt(answer);
+      if (said) saved.set(...said);
+    };
+    for (const set of cut(uids))
+      await this.command('UID FETCH', [{ type: 'SEQUENCE', value: set }, items], { FETCH: hear });
+    return saved;
   }
 
   async text(uid: number): Promise<string> {

@@ -1,0 +1,431 @@
+import { FLAG_BITS } from '../../core/mailbox/flags';
+import { numbersOf, rangesOf } from '../../core/sets/ranges';
+import { MailProblem } from '../../mail/problem';
+import type { MailServer, Moved } from '../../mail/server';
+import type { Account } from '../../store/accounts';
+import { advanceBatch, type Batch, type BatchMember, closeBatch } from '../../store/batches';
+import type { Database, Queryable } from '../../store/database';
+import { addSource, leave } from '../../store/frozen';
+import {
+  broughtUids,
+  freshIdentitiesIn,
+  type Identity,
+  identitiesOf,
+  losePlacements,
+  movePlacements,
+  placementsById,
+  purgePlacements,
+} from '../../store/moves';
+import { type LeftReason, type Run, updateRun } from '../../store/runs';
+import type { Destination, Folders } from './folders';
+import { pairByIdentity } from './identity';
+
+/** How often expunging is tried before what stays is left. */
+const MOST_EXPUNGES = 3;
+
+/**
+ * Carries one batch through its commands, and settles one whose fate is unknown.
+ *
+ * How far a batch is stands in the tables before the next command is sent, so that whoever takes it up knows what may
+ * have happened, and asks the server which of it did. What is done is only what the server says afterwards.
+ */
+export class Haul {
+  constructor(
+    private readonly database: Database,
+    private readonly account: Account,
+    private readonly server: MailServer,
+    private readonly run: Run,
+    private readonly folders: Folders,
+    private readonly fenced: <T>(act: (client: Queryable) => Promise<T>) => Promise<T>,
+    private readonly announce: (client: Queryable) => Promise<void>,
+  ) {}
+
+  /**
+   * Sends what a batch that was just written down is for. The folder of its source is open.
+   *
+   * @returns writes down the end of it, to be awaited before anything else is written: the server may go on meanwhile.
+   */
+  async send(batch: Batch): Promise<() => Promise<void>> {
+    const sources = rangesOf(batch.members.map(({ uid }) => uid));
+    switch (batch.method) {
+      case 'move': {
+        const to = await this.destinationOf(batch);
+        const moved = await this.server.move(sources, to.folder.serverName);
+        const known = told(batch, moved, to);
+        if (known.length === batch.members.length) return this.closing(batch, known, to);
+        // The server did not tell all: look what is still there, and find the rest by identity.
+        await this.settle(batch, known);
+        return async () => {};
+      }
+      case 'copy': {
+        const to = await this.destinationOf(batch);
+        const copied = told(batch, await this.server.copy(sources, to.folder.serverName), to);
+        if (copied.length === batch.members.length) {
+          const known = await this.advance({ ...batch, state: 'copied', members: copied });
+          await this.expungeCopied(known, to);
+        } else await this.settle(batch, copied);
+        return async () => {};
+      }
+      case 'expunge':
+      case 'hand-over': {
+        await this.server.markDeleted(sources, true);
+        // Between the mark and the expunge others may have taken some away: these were not purged by us.
+        const there = new Set(await this.server.uids(sources));
+        const gone = batch.members.filter(({ uid }) => !there.has(uid));
+        const marked = await this.advance({
+          ...batch,
+          state: 'marked',
+          members: batch.members.filter(({ uid }) => there.has(uid)),
+        });
+        await this.lose(batch, gone);
+        await this.expunge(marked);
+        await this.settleExpunged(marked);
+        return async () => {};
+      }
+    }
+  }
+
+  /** Finds out what became of a batch whose answer never came, or did not say all, and carries it to its end. */
+  async settle(batch: Batch, known: readonly BatchMember[] = []): Promise<void> {
+    if (batch.lifted.length > 0 && (await this.folders.open(batch.generation)) === undefined)
+      await this.server.markDeleted(batch.lifted, true);
+    if (batch.method === 'expunge' || batch.method === 'hand-over') {
+      await this.settleExpunged(batch);
+      return;
+    }
+    const { batch: here, still } = await this.standing(batch);
+    const to = await this.destinationOf(here);
+    if (here.method === 'move') {
+      // A MOVE leaves nothing behind, so only what is gone from the source can have arrived.
+      const have = new Set(known.map(({ id }) => id));
+      const lost = here.members.filter(({ id }) => !have.has(id) && !still.has(id));
+      const found = await this.arrived(here, to, lost);
+      await this.closing(here, [...known, ...found], to)();
+      await this.lose(here, without(lost, found));
+      return;
+    }
+    const copies =
+      here.state === 'copied' ? await this.stillCopied(here, to) : await this.copies(here, to, known, still);
+    const gone = without(here.members, copies).filter(({ id }) => !still.has(id));
+    const copied = await this.advance({ ...here, state: 'copied', members: copies });
+    await this.lose(here, gone);
+    await this.expungeCopied(copied, to);
+  }
+
+  /** Which members are still at the source. Where its UIDVALIDITY changed, the members are known by new UIDs then. */
+  private async standing(batch: Batch): Promise<{ batch: Batch; still: Set<number> }> {
+    const reason = await this.folders.open(batch.generation);
+    if (reason === 'folder-gone') return { batch, still: new Set() };
+    if (reason !== 'changed') {
+      const uids = new Set(await this.server.uids(rangesOf(batch.members.map(({ uid }) => uid))));
+      return { batch, still: new Set(batch.members.filter(({ uid }) => uids.has(uid)).map(({ id }) => id)) };
+    }
+    const generation = await this.folders.follow(batch.generation);
+    const now = new Map(
+      (
+        await placementsById(
+          this.database,
+          this.account.id,
+          batch.members.map(({ id }) => id),
+        )
+      )
+        .filter((placement) => !placement.gone && placement.generation === generation)
+        .map(({ id, uid }) => [id, uid]),
+    );
+    const members = batch.members.map((member) => ({ ...member, uid: now.get(member.id) ?? member.uid }));
+    members.sort((a, b) => a.uid - b.uid);
+    const followed = await this.advance({ ...batch, generation: generation ?? batch.generation, members });
+    return { batch: followed, still: new Set(now.keys()) };
+  }
+
+  /** The copies of a batch whose COPY may have been carried out or not. */
+  private async copies(
+    batch: Batch,
+    to: Destination,
+    known: readonly BatchMember[],
+    still: ReadonlySet<number>,
+  ): Promise<BatchMember[]> {
+    // Of messages that are alike to the octet, those that are gone from the source come first: they were copied.
+    const open = without(batch.members, known);
+    const ordered = [...open.filter(({ id }) => !still.has(id)), ...open.filter(({ id }) => still.has(id))];
+    return byUid([...known, ...(await this.arrived(batch, to, ordered))]);
+  }
+
+  /** Of copies that were known those that are there now: an original goes only while its copy stands. */
+  private async stillCopied(batch: Batch, to: Destination): Promise<BatchMember[]> {
+    if (to.uidValidity !== batch.destinationValidity) return this.arrived(batch, to, batch.members);
+    const reason = await this.folders.open(to.generation);
+    if (reason === 'folder-gone') return [];
+    if (reason === 'changed') return this.arrived(batch, to, batch.members);
+    const there = new Set(await this.server.uids(rangesOf(batch.members.map(({ arrived }) => arrived))));
+    return batch.members.filter(({ arrived }) => there.has(arrived));
+  }
+
+  /** Removes the originals of copies that stand, and closes the batch with what is gone then. */
+  private async expungeCopied(batch: Batch, to: Destination): Promise<void> {
+    let rest = batch.members;
+    const reason = rest.length === 0 ? undefined : await this.folders.open(batch.generation);
+    if (reason === 'read-only') {
+      await this.withdraw(batch, rest, to, reason);
+      return;
+    }
+    for (let tries = 0; rest.length > 0 && reason === undefined && tries < MOST_EXPUNGES; tries++) {
+      const sources = rangesOf(rest.map(({ uid }) => uid));
+      try {
+        await this.server.markDeleted(sources, true);
+        await this.expunge({ ...batch, members: rest });
+      } catch (error) {
+        if (!(error instanceof MailProblem) || !['read-only', 'command-refused'].includes(error.kind)) throw error;
+        break;
+      }
+      const there = new Set(await this.server.uids(sources));
+      rest = rest.filter(({ uid }) => there.has(uid));
+    }
+    const stays = reason === undefined ? rest : [];
+    if (stays.length > 0) await this.withdraw(batch, stays, to, 'refused');
+    else await this.closing(batch, batch.members, to)();
+  }
+
+  /** Takes copies back whose originals the server will not remove, and leaves their messages. */
+  private async withdraw(batch: Batch, stays: readonly BatchMember[], to: Destination, why: LeftReason): Promise<void> {
+    const copies = rangesOf(stays.map(({ arrived }) => arrived));
+    if ((await this.folders.open(to.generation)) === undefined) {
+      await this.server.markDeleted(copies, true);
+      if (this.server.dialect.uidPlus) await this.server.expunge(copies);
+    }
+    await this.closing(batch, without(batch.members, stays), to)();
+    await this.fenced((client) =>
+      leave(
+        client,
+        this.account.id,
+        this.run.id,
+        why,
+        stays.map(({ id }) => id),
+      ),
+    );
+  }
+
+  /** Expunges members that are marked, and nothing else: without UIDPLUS others' marks are lifted for that moment. */
+  private async expunge(batch: Batch): Promise<void> {
+    const members = new Set(batch.members.map(({ uid }) => uid));
+    if (members.size === 0) return;
+    if (this.server.dialect.uidPlus) {
+      await this.server.expunge(rangesOf(members));
+      return;
+    }
+    const others = rangesOf((await this.server.deletedUids()).filter((uid) => !members.has(uid)));
+    if (others.length > 0) {
+      await this.advance({ ...batch, lifted: others });
+      await this.server.markDeleted(others, false);
+    }
+    try {
+      await this.server.expungeAll();
+    } finally {
+      // Where the connection is gone, whoever settles the batch puts them back.
+      if (others.length > 0) await this.server.markDeleted(others, true);
+    }
+    if (others.length > 0) await this.advance({ ...batch, lifted: [] });
+  }
+
+  /** Closes a batch of marked messages by what is gone. What is still there gets its mark taken off, and is tried again. */
+  private async settleExpunged(batch: Batch): Promise<void> {
+    const { batch: here, still } = await this.standing(batch);
+    const gone = here.members.filter(({ id }) => !still.has(id));
+    await this.unmark(here.members.filter(({ id }) => still.has(id)));
+    if (here.state === 'sent') {
+      // The expunge was never sent: who is gone was taken by others.
+      await this.fenced((client) => closeBatch(client, this.account.id, this.run.id, here, []));
+      await this.lose(here, gone);
+      return;
+    }
+    if (this.run.action === 'trash') {
+      const to = await this.destinationOf(here);
+      const found = await this.arrived(here, to, gone);
+      await this.closing(here, found, to)();
+      await this.lose(here, without(gone, found));
+    } else await this.settlePurged(here, gone);
+  }
+
+  /** What a server put into the trash instead of purging it is not done by that: it goes on from there. */
+  private async settlePurged(batch: Batch, gone: readonly BatchMember[]): Promise<void> {
+    const to = batch.destination === null ? undefined : await this.destinationOf(batch);
+    const handedOver = to ? await this.arrived(batch, to, gone) : [];
+    const purged = without(gone, handedOver);
+    await this.fenced(async (client) => {
+      if (to && handedOver.length > 0) {
+        await this.bring(client, handedOver, to);
+        await addSource(
+          client,
+          this.account.id,
+          this.run.id,
+          to.folder.id,
+          handedOver.map(({ id }) => id),
+        );
+        await this.noteHandOver(client);
+      }
+      await purgePlacements(
+        client,
+        this.account.id,
+        purged.map(({ id }) => id),
+        this.run.id,
+      );
+      await closeBatch(client, this.account.id, this.run.id, batch, purged);
+      await this.announce(client);
+    });
+  }
+
+  private async noteHandOver(client: Queryable): Promise<void> {
+    this.run.handsOver = true;
+    await updateRun(client, this.account.id, this.run.id, { handsOver: true });
+  }
+
+  /**
+   * Looks whether the server has put the originals into the trash besides our copies. Then ours go again, and the rest of
+   * the run leaves it to the server.
+   */
+  async lookForHandOver(batch: Batch): Promise<void> {
+    const to = await this.destinationOf(batch);
+    const since = { ...batch, destinationValidity: to.uidValidity, destinationUidNext: to.uidNext };
+    const placed = new Map(
+      (
+        await placementsById(
+          this.database,
+          this.account.id,
+          batch.members.map(({ id }) => id),
+        )
+      ).map(({ id, uid }) => [id, uid]),
+    );
+    const handedOver = await this.arrived(since, to, batch.members);
+    if (handedOver.length === 0 || (await this.folders.open(to.generation)) !== undefined) return;
+    const ours = rangesOf(handedOver.map(({ id }) => placed.get(id) as number));
+    await this.fenced(async (client) => {
+      await this.bring(client, handedOver, to);
+      await this.noteHandOver(client);
+    });
+    await this.server.markDeleted(ours, true);
+    await this.expunge({ ...batch, members: [...numbersOf(ours)].map((uid) => ({ id: 0, uid, arrived: 0 })) });
+    this.folders.broughtUpTo(to, Math.max(...handedOver.map(({ arrived }) => arrived)));
+  }
+
+  /** Takes \Deleted off again from messages that did not bear it before. */
+  private async unmark(members: readonly BatchMember[]): Promise<void> {
+    if (members.length === 0) return;
+    const placements = await placementsById(
+      this.database,
+      this.account.id,
+      members.map(({ id }) => id),
+    );
+    const ours = new Set(placements.filter(({ flags }) => (flags & FLAG_BITS.deleted) === 0).map(({ id }) => id));
+    const uids = rangesOf(members.filter(({ id }) => ours.has(id)).map(({ uid }) => uid));
+    if (uids.length > 0) await this.server.markDeleted(uids, false);
+  }
+
+  /** Writes down that a batch is over. */
+  private closing(batch: Batch, done: readonly BatchMember[], to: Destination): () => Promise<void> {
+    const brought = done.reduce((most, { arrived }) => Math.max(most, arrived), 0);
+    if (brought > 0) this.folders.broughtUpTo(to, brought);
+    return () =>
+      this.fenced(async (client) => {
+        await this.bring(client, done, to);
+        await closeBatch(client, this.account.id, this.run.id, batch, byUid(done));
+        await this.announce(client);
+      });
+  }
+
+  private async bring(client: Queryable, members: readonly BatchMember[], to: Destination): Promise<void> {
+    const moves = members.map(({ id, arrived }) => ({ id, uid: arrived }));
+    const trashedBy = this.run.action === 'restore' ? null : this.run.id;
+    await movePlacements(
+      client,
+      this.account.id,
+      moves,
+      { folder: to.folder.id, generation: to.generation },
+      trashedBy,
+    );
+  }
+
+  /** Leaves members that are nowhere where they were looked for, and says whether the folder is gone with them. */
+  private async lose(batch: Batch, members: readonly BatchMember[]): Promise<void> {
+    if (members.length === 0) return;
+    const gone = (await this.folders.open(batch.generation, true)) === 'folder-gone';
+    const ids = members.map(({ id }) => id);
+    await this.fenced(async (client) => {
+      await losePlacements(client, this.account.id, ids);
+      await leave(client, this.account.id, this.run.id, gone ? 'folder-gone' : 'vanished', ids);
+      await this.announce(client);
+    });
+  }
+
+  /**
+   * Which of these came to the destination since the batch began, and under which UIDs. Of messages that are alike the
+   * first ones are taken to have come.
+   */
+  private async arrived(batch: Batch, to: Destination, members: readonly BatchMember[]): Promise<BatchMember[]> {
+    if (members.length === 0) return [];
+    const candidates = await this.newcomers(batch, to);
+    const known = new Map(
+      (
+        await identitiesOf(
+          this.database,
+          this.account.id,
+          members.map(({ id }) => id),
+        )
+      ).map((identity) => [identity.id, identity]),
+    );
+    const wanted = members.flatMap(({ id }) => known.get(id) ?? []);
+    const byId = new Map(members.map((member) => [member.id, member]));
+    return pairByIdentity(wanted, candidates).map(({ id, uid }) => ({
+      ...(byId.get(id) as BatchMember),
+      arrived: uid,
+    }));
+  }
+
+  /** What the destination holds that was not there when the batch began, and that no other batch of the run brought. */
+  private async newcomers(batch: Batch, to: Destination): Promise<(Omit<Identity, 'id'> & { uid: number })[]> {
+    const { database, account } = this;
+    const changed =
+      to.uidValidity !== batch.destinationValidity || (await this.folders.open(to.generation)) === 'changed';
+    if (changed) {
+      // Its UIDs mean nothing any more: what the index did not know before is what came.
+      const generation = await this.folders.follow(to.generation);
+      Object.assign(to, await this.folders.destination(to.folder.id, false));
+      return generation === undefined
+        ? []
+        : freshIdentitiesIn(database, account.id, generation, this.run.freshFrom ?? 0);
+    }
+    const from = batch.destinationUidNext ?? 1;
+    const uids = await this.server.uids([[from, 0xffffffff]]);
+    const taken = new Set(await broughtUids(database, account.id, to.generation, from, this.run.id));
+    const fresh = uids.filter((uid) => uid >= from && !taken.has(uid));
+    const records = [];
+    if (fresh.length > 0) for await (const record of this.server.metadata(rangesOf(fresh))) records.push(record);
+    return records;
+  }
+
+  private destinationOf(batch: Batch): Promise<Destination> {
+    return this.folders.destination(batch.destination as number, this.run.action === 'restore');
+  }
+
+  private async advance(batch: Batch): Promise<Batch> {
+    await this.fenced((client) => advanceBatch(client, this.account.id, this.run.id, batch));
+    return batch;
+  }
+}
+
+/** The members that COPYUID told the new UIDs of. One of another UIDVALIDITY than we know says nothing. */
+function told(batch: Batch, moved: Moved, to: Destination): BatchMember[] {
+  if (!moved || moved.uidValidity !== to.uidValidity) return [];
+  return batch.members.flatMap((member) => {
+    const arrived = moved.uids.get(member.uid);
+    return arrived === undefined ? [] : [{ ...member, arrived }];
+  });
+}
+
+function without(members: readonly BatchMember[], others: readonly BatchMember[]): BatchMember[] {
+  const ids = new Set(others.map(({ id }) => id));
+  return members.filter(({ id }) => !ids.has(id));
+}
+
+function byUid(members: readonly BatchMember[]): BatchMember[] {
+  return [...members].sort((a, b) => a.uid - b.uid);
+}

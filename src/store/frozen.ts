@@ -1,0 +1,281 @@
+import type { Criteria } from '../core/criteria/tree';
+import type { Amount } from '../core/level/level';
+import { printMultirange, rangesOf } from '../core/sets/ranges';
+import type { Account } from './accounts';
+import { type Queryable, rows, theRow } from './database';
+import { foldersOf } from './folders';
+import { type GuardedSet, readGuarded } from './guards';
+import { HELD } from './lots';
+import type { LeftReason } from './runs';
+import { foldersInScope, type Scope, select } from './selection';
+
+/** How the set of a run is named. `lots` are taken as they are frozen; the others are frozen by this. */
+export type RunSelector =
+  | { lots: number[] }
+  | { where: Criteria; text: string }
+  | { ids: number[] }
+  | { folders: number[] }
+  | { run: number }
+  /** What another run left. */
+  | { rest: number };
+
+/** Narrows or widens what a selector names. */
+export interface FreezeOptions {
+  /** Leaves out what came or changed after this version of the index: after a question was shown. */
+  asOf?: number | undefined;
+  /** Leaves out what came into its folder at this instant or later, or nobody knows when. */
+  placedBefore?: Date | undefined;
+  /** Adds every placement of the same messages in other folders of the scope: one message is one EMAILID (RFC 8474). */
+  copies?: boolean | undefined;
+}
+
+/** Freezes the set of a run: live placements within a scope. Gives it as a multirange, with its amount. */
+export async function freeze(
+  db: Queryable,
+  account: Account,
+  selector: RunSelector,
+  scope: Scope,
+  now: Date,
+  options: FreezeOptions = {},
+): Promise<{ members: string } & Amount> {
+  const folders = await foldersOf(db, account.id);
+  const inScope = foldersInScope(folders, scope, account.settings.trashFolder);
+  const { from, values } = await namedBy(db, account, selector, scope, inScope, now);
+  const narrowed = [...values];
+  let conditions = '';
+  if (options.asOf !== undefined) {
+    narrowed.push(options.asOf);
+    conditions += ` and p.changed <= $${narrowed.length}::bigint`;
+  }
+  if (options.placedBefore) {
+    narrowed.push(options.placedBefore);
+    conditions += ` and p.placed_at < $${narrowed.length}::timestamptz`;
+  }
+  const named = `select p.account, p.id, p.size, p.message ${from}${conditions}`;
+  const widened = options.copies
+    ? `select p.id, p.size from named p union
+       select c.id, c.size from named p join message m on m.account = p.account and m.id = p.message and m.email_id is not null
+       join placement c on c.account = p.account and c.message = p.message and c.gone_at is null and c.folder = any($2::int[])`
+    : 'select p.id, p.size from named p';
+  return theRow(
+    db,
+    `with named as materialized (${named}), wide as (${widened})
+     select coalesce(range_agg(int8range(id, id + 1)), '{}')::text as members, count(*)::int as messages,
+            coalesce(sum(size), 0)::bigint as bytes from wide`,
+    narrowed,
+  );
+}
+
+/** What a selector names, as a query over p that ends with a condition. $1 is the account, $2 the folders in scope. */
+async function namedBy(
+  db: Queryable,
+  account: Account,
+  selector: RunSelector,
+  scope: Scope,
+  inScope: number[],
+  now: Date,
+): Promise<{ from: string; values: unknown[] }> {
+  if ('where' in selector) {
+    const { sql, values } = await select(db, account, selector.where, scope, now, false);
+    return { from: sql, values };
+  }
+  const live = 'p.gone_at is null and p.folder = any($2::int[])';
+  if ('ids' in selector || 'folders' in selector) {
+    const [condition, value] =
+      'ids' in selector ? ['p.id = any($3::bigint[])', selector.ids] : ['p.folder = any($3::int[])', selector.folders];
+    return {
+      from: `from placement p where p.account = $1 and ${live} and ${condition}`,
+      values: [account.id, inScope, value],
+    };
+  }
+  const [source, value] =
+    'lots' in selector
+      ? [`select range_agg(${HELD}) from lot where account = $1 and run is null and id = any($3::int[])`, selector.lots]
+      : 'run' in selector
+        ? ['select members from run where account = $1 and id = $3::int', selector.run]
+        : ['select range_agg(members) from run_left where account = $1 and run = $3::int', selector.rest];
+  return {
+    from: `from (select unnest((${source})) as span) named_spans
+           join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span) where ${live}`,
+    values: [account.id, inScope, value],
+  };
+}
+
+/** A placement that a run has still to deal with. */
+export interface PendingPlacement {
+  id: number;
+  generation: number;
+  folder: number;
+  uid: number;
+  size: number;
+  origin: number | null;
+  /** Bits of core/mailbox/flags. */
+  flags: number;
+}
+
+const PENDING = `
+  with pending as (
+    select unnest(r.members
+      - coalesce((select range_agg(case when b.state = 'done' then b.done_members else b.members end)
+                  from run_batch b where b.account = r.account and b.run = r.id), '{}')
+      - coalesce((select range_agg(l.members) from run_left l where l.account = r.account and l.run = r.id), '{}')) as span
+    from run r where r.account = $1 and r.id = $2)`;
+
+const OF_PENDING = 'join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span)';
+
+/** Whether a placement lies in the folder where it was frozen. */
+const AT_SOURCE = `exists (select 1 from run_source s where s.account = $1 and s.run = $2 and s.folder = p.folder and p.id <@ s.members)`;
+
+/**
+ * The members that no batch and no reason of being left has dealt with, and that still lie where they were frozen; by
+ * folder and UID, where they came from before that if asked, at most so many.
+ */
+export async function pendingOf(
+  db: Queryable,
+  account: number,
+  run: number,
+  byOrigin: boolean,
+  most: number,
+): Promise<PendingPlacement[]> {
+  return rows<PendingPlacement>(
+    db,
+    `${PENDING} select p.id, p.generation, p.folder, p.uid, p.size, p.origin, p.flags
+     from pending ${OF_PENDING} where p.gone_at is null and ${AT_SOURCE}
+     order by ${byOrigin ? 'p.origin,' : ''} p.generation, p.uid limit $3`,
+    [account, run, most],
+  );
+}
+
+/** The pending members that are not where they were frozen: gone from the index, or in another folder by now. */
+export async function strayedOf(
+  db: Queryable,
+  account: number,
+  run: number,
+): Promise<Record<'vanished' | 'moved', number[]>> {
+  const found = await rows<{ id: number; gone: boolean }>(
+    db,
+    `${PENDING} select p.id, p.gone_at is not null as gone from pending ${OF_PENDING}
+     where p.gone_at is not null or not ${AT_SOURCE}`,
+    [account, run],
+  );
+  return {
+    vanished: found.filter(({ gone }) => gone).map(({ id }) => id),
+    moved: found.filter(({ gone }) => !gone).map(({ id }) => id),
+  };
+}
+
+/** Lets members be met in another folder too: the server itself has put them there on the way. */
+export async function addSource(
+  db: Queryable,
+  account: number,
+  run: number,
+  folder: number,
+  ids: readonly number[],
+): Promise<void> {
+  await db.query(
+    `insert into run_source as s (account, run, folder, members) values ($1, $2, $3, $4::int8multirange)
+     on conflict (account, run, folder) do update set members = s.members + excluded.members`,
+    [account, run, folder, printMultirange(rangesOf(ids))],
+  );
+}
+
+/** The pending members that a guard keeps now, let through in no lot, and those that a hold keeps. */
+export async function keptOf(
+  db: Queryable,
+  account: Account,
+  run: number,
+): Promise<Record<'guarded' | 'held', number[]>> {
+  const { sets } = await readGuarded(db, account, new Date());
+  const kept = async (which: GuardedSet[], passed: string) => {
+    const found = await rows<{ id: number }>(
+      db,
+      `${PENDING} select p.id from pending ${OF_PENDING} join run r on r.account = $1 and r.id = $2
+       where p.gone_at is null and p.id <@ (coalesce((select range_agg(s) from unnest($3::int8multirange[]) s), '{}') - ${passed})`,
+      [account.id, run, which.map(({ members }) => printMultirange(members))],
+    );
+    return found.map(({ id }) => id);
+  };
+  return {
+    held: await kept(
+      sets.filter(({ kind }) => kind === 'hold'),
+      `'{}'::int8multirange`,
+    ),
+    guarded: await kept(
+      sets.filter(({ kind }) => kind !== 'hold'),
+      'r.passed',
+    ),
+  };
+}
+
+/** Notes that messages are left, and why; the same message is left once. */
+export async function leave(
+  db: Queryable,
+  account: number,
+  run: number,
+  reason: LeftReason,
+  ids: readonly number[],
+): Promise<void> {
+  if (ids.length === 0) return;
+  await db.query(
+    `with new as (
+       select $4::int8multirange - coalesce((select range_agg(members) from run_left where account = $1 and run = $2), '{}') as members),
+     amount as (
+       select count(p.id)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes
+       from new, unnest(new.members) span join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span))
+     insert into run_left as l (account, run, reason, members, messages, bytes)
+     select $1, $2, $3, new.members, amount.messages, amount.bytes from new, amount where not isempty(new.members)
+     on conflict (account, run, reason) do update
+     set members = l.members + excluded.members, messages = l.messages + excluded.messages, bytes = l.bytes + excluded.bytes`,
+    [account, run, reason, printMultirange(rangesOf(ids))],
+  );
+}
+
+/** Moves members from one reason of being left to another. */
+export async function leaveForOtherReason(
+  db: Queryable,
+  account: number,
+  run: number,
+  from: LeftReason,
+  to: LeftReason,
+  ids: readonly number[],
+): Promise<void> {
+  if (ids.length === 0) return;
+  const set = printMultirange(rangesOf(ids));
+  await db.query(
+    `update run_left l set members = l.members - $4::int8multirange, messages = l.messages - amount.messages,
+       bytes = l.bytes - amount.bytes
+     from (select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes
+           from placement p where p.account = $1 and p.id = any($5::bigint[])) amount
+     where l.account = $1 and l.run = $2 and l.reason = $3`,
+    [account, run, from, set, ids],
+  );
+  await db.query('delete from run_left where account = $1 and run = $2 and reason = $3 and isempty(members)', [
+    account,
+    run,
+    from,
+  ]);
+  await leave(db, account, run, to, ids);
+}
+
+/**
+ * Of the members that were left as vanished those that came up in another folder since the run was frozen: by EMAILID,
+ * else by Message-ID, size and INTERNALDATE together.
+ */
+export async function movedElsewhere(db: Queryable, account: number, run: number): Promise<number[]> {
+  const found = await rows<{ id: number }>(
+    db,
+    `select p.id from run r join run_left l on l.account = r.account and l.run = r.id and l.reason = 'vanished',
+       unnest(l.members) span
+     join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span)
+     join message m on m.account = p.account and m.id = p.message
+     where r.account = $1 and r.id = $2 and (
+       (m.email_id is not null and exists (
+          select 1 from placement o where o.account = $1 and o.message = p.message and o.gone_at is null and o.id >= r.fresh_from))
+       or (m.email_id is null and m.message_id <> '' and exists (
+          select 1 from placement o join message n on n.account = o.account and n.id = o.message
+          where o.account = $1 and o.gone_at is null and o.id >= r.fresh_from and o.size = p.size
+          and o.received = p.received and n.message_id = m.message_id)))`,
+    [account, run],
+  );
+  return found.map(({ id }) => id);
+}
