@@ -5,6 +5,7 @@ import { controlServer } from './control';
 import { StandIn } from './host';
 import { Journal } from './mailbox/journal';
 import { type ScenarioSize, scenario } from './scenario/mailbox';
+import { Submission } from './submission';
 
 /** Runs the stand-in as a process of its own. Says `ready` on standard output, with its ports, when it listens. */
 const { values } = parseArgs({
@@ -16,6 +17,7 @@ const { values } = parseArgs({
     'tls-port': { type: 'string', default: '0' },
     'plain-port': { type: 'string', default: '0' },
     'control-port': { type: 'string', default: '0' },
+    'smtp-port': { type: 'string', default: '0' },
     'every-message': { type: 'boolean', default: false },
   },
 });
@@ -36,9 +38,10 @@ function dayOfFirstStart(): string {
 }
 
 const day = dayOfFirstStart();
+const user = 'secretary@saltmarshlane.example';
 const host = await StandIn.start({
   scenario: scenario(day, size),
-  user: 'secretary@saltmarshlane.example',
+  user,
   password: 'allotment',
   directory,
   tlsPort: Number(values['tls-port']),
@@ -46,19 +49,21 @@ const host = await StandIn.start({
   messageLimit: size === 'full' ? 250_000 : 12_500,
   withEveryMessage: values['every-message'],
 });
+const submission = await Submission.start(user, host.mailbox, Number(values['smtp-port']));
 const control = controlServer(host);
 control.listen(Number(values['control-port']), '127.0.0.1', () => {
   const address = control.address();
   const controlPort = typeof address === 'object' ? address?.port : undefined;
   if (directory) writeFileSync(join(directory, 'authority.pem'), host.authority);
   process.stdout.write(
-    `ready ${JSON.stringify({ tlsPort: host.tlsPort, plainPort: host.plainPort, controlPort, day })}\n`,
+    `ready ${JSON.stringify({ tlsPort: host.tlsPort, plainPort: host.plainPort, smtpPort: submission.port, controlPort, day })}\n`,
   );
 });
 
 for (const signal of ['SIGTERM', 'SIGINT'] as const) {
   process.on(signal, () => {
     control.close();
+    void submission.stop();
     void host.stop().then(() => process.exit(0));
   });
 }

@@ -21,8 +21,11 @@ export interface Dovecot {
 export const DOVECOT_USER = 'secretary';
 export const DOVECOT_PASSWORD = 'allotment';
 
-/** @param quotaMiB the limit of STORAGE. */
-export async function startDovecot(quotaMiB: number): Promise<Dovecot> {
+/**
+ * @param quotaMiB the limit of STORAGE.
+ * @param hide capabilities that it does not offer, though it has them.
+ */
+export async function startDovecot(quotaMiB: number, hide: readonly string[] = []): Promise<Dovecot> {
   const base = temporaryFolder();
   chmodSync(base, 0o755);
   const made = await certificates(undefined);
@@ -41,23 +44,47 @@ export async function startDovecot(quotaMiB: number): Promise<Dovecot> {
     join(base, 'users'),
     `${DOVECOT_USER}:{PLAIN}${DOVECOT_PASSWORD}:${uid}:${gid}::${mail}::userdb_quota_rule=*:storage=${quotaMiB}M\n`,
   );
-  writeFileSync(join(base, 'dovecot.conf'), configuration(base, owner, plainPort, tlsPort));
-  const server = spawn('/usr/sbin/dovecot', ['-F', '-c', join(base, 'dovecot.conf')], { stdio: 'ignore' });
+  const file = join(base, 'dovecot.conf');
+  const start = async (more: string) => {
+    writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + more);
+    const server = spawn('/usr/sbin/dovecot', ['-F', '-c', file], { stdio: 'ignore' });
+    await until(() => answers(plainPort), 20);
+    return server;
+  };
+  let server = await start('');
   later(() => stopped(server));
-  await until(() => answers(plainPort), 20);
+  if (hide.length > 0) {
+    const offered = (await capabilities(plainPort)).filter((capability) => !hide.includes(capability));
+    await stopped(server);
+    server = await start(`imap_capability = ${offered.join(' ')}\n`);
+  }
   return { plainPort, tlsPort, authority: made.authority, maildir: join(mail, 'Maildir'), owner: { uid, gid } };
 }
 
-/** Brings part of a scenario's mail to Dovecot, into folders of the same names. */
-export async function fillDovecot(dovecot: Dovecot, scenario: Scenario): Promise<number> {
-  const client = new ImapFlow({
+/** What it offers once one is signed in. */
+async function capabilities(port: number): Promise<string[]> {
+  const client = dovecotClient(port);
+  await client.connect();
+  const offered = [...client.capabilities.keys()];
+  await client.logout();
+  return offered;
+}
+
+/** A client of its own kind beside Tamsel. */
+export function dovecotClient(port: number): ImapFlow {
+  return new ImapFlow({
     host: '127.0.0.1',
-    port: dovecot.plainPort,
+    port,
     secure: false,
     doSTARTTLS: false,
     auth: { user: DOVECOT_USER, pass: DOVECOT_PASSWORD },
     logger: false,
   });
+}
+
+/** Brings part of a scenario's mail to Dovecot, into folders of the same names. */
+export async function fillDovecot(dovecot: Dovecot, scenario: Scenario): Promise<number> {
+  const client = dovecotClient(dovecot.plainPort);
   await client.connect();
   const wanted = new Set(['INBOX', 'Offers', 'Photographs', 'Märkte & Feste', 'Committee/Site plans', 'Sent']);
   const some = scenario.messages.filter(

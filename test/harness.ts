@@ -87,6 +87,8 @@ export interface Answer<T = any> {
 export class App {
   cookie = '';
   private worker: ChildProcess | undefined;
+  private extraWorker: ChildProcess | undefined;
+  private web: ChildProcess | undefined;
 
   private constructor(
     readonly origin: string,
@@ -116,24 +118,72 @@ export class App {
       writeFileSync(env.TAMSEL_CA_FILE, options.authority);
     }
     const app = new App(`http://127.0.0.1:${port}`, database, env);
-    const web = spawn(process.execPath, ['dist/server/entry.mjs'], {
-      cwd: ROOT,
-      env,
-      stdio: ['ignore', 'ignore', 'inherit'],
-    });
-    later(() => ended(web, 'SIGTERM'));
+    later(() => app.killWeb());
     later(() => app.killWorker());
+    later(() => app.killExtraWorker());
     if (options.worker !== false) app.startWorker();
-    await until(async () => (await fetch(`${app.origin}/api/openapi.json`).catch(() => undefined))?.ok === true);
+    await app.startWeb();
     return app;
   }
 
+  get keyFile(): string {
+    return this.env.TAMSEL_KEY_FILE as string;
+  }
+
+  async startWeb(): Promise<void> {
+    this.web = spawn(process.execPath, ['dist/server/entry.mjs'], {
+      cwd: ROOT,
+      env: this.env,
+      stdio: ['ignore', 'ignore', 'inherit'],
+    });
+    await until(async () => (await fetch(`${this.origin}/api/openapi.json`).catch(() => undefined))?.ok === true);
+  }
+
+  async killWeb(): Promise<void> {
+    if (this.web) await ended(this.web, 'SIGKILL');
+    this.web = undefined;
+  }
+
   startWorker(): void {
-    this.worker = spawn(process.execPath, ['--import', 'tsx', 'src/jobs/main.ts'], {
+    this.worker = this.spawnWorker();
+  }
+
+  /** A second worker beside the first. */
+  addWorker(): void {
+    this.extraWorker = this.spawnWorker();
+  }
+
+  async killExtraWorker(): Promise<void> {
+    if (this.extraWorker) await ended(this.extraWorker, 'SIGKILL');
+    this.extraWorker = undefined;
+  }
+
+  private spawnWorker(): ChildProcess {
+    return spawn(process.execPath, ['--import', 'tsx', 'src/jobs/main.ts'], {
       cwd: ROOT,
       env: this.env,
       stdio: ['ignore', 'ignore', process.env.TAMSEL_TEST_LOG ? 'inherit' : 'ignore'],
     });
+  }
+
+  /** Everything anew but the database, after something went wrong. */
+  async restarted(): Promise<void> {
+    await this.killExtraWorker();
+    await this.killWorker();
+    await this.killWeb();
+    this.startWorker();
+    await this.startWeb();
+  }
+
+  /** Kills a process of PostgreSQL, upon which it ends all sessions and recovers from its log; waits until it answers. */
+  async killDatabase(): Promise<void> {
+    const { rows } = await this.database.query<{ pid: number }>(
+      `select pid from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid() order by random() limit 1`,
+    );
+    if (!rows[0]) return;
+    process.kill(rows[0].pid, 'SIGKILL');
+    await sleep(200);
+    await until(async () => (await this.database.query('select 1').catch(() => undefined)) !== undefined);
   }
 
   async killWorker(): Promise<void> {

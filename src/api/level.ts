@@ -1,11 +1,12 @@
 import { targetBytes } from '../core/level/level';
-import type { Account } from '../store/accounts';
+import { type Account, versionOf } from '../store/accounts';
 import type { Database } from '../store/database';
 import { accountLevel, bytesCountedOnce } from '../store/level';
 import { quotaRoots } from '../store/quota-roots';
 
 /** The level as the API tells it. */
 export async function shownLevel(database: Database, account: Account) {
+  const version = await versionOf(database, account.id);
   const { reading, readings, planAndTrash, ...level } = await accountLevel(database, account);
   const { target } = account.settings;
   const limited = reading?.messageLimit != null;
@@ -20,6 +21,7 @@ export async function shownLevel(database: Database, account: Account) {
     target,
     targetBytes: targetBytes(target, level.limit),
     readings,
+    version,
     at: reading?.at ?? new Date(),
   };
 }

@@ -144,6 +144,8 @@ export const Level = v.object({
     }),
   ),
   readings: v.array(v.object({ at: Timestamp, used: count })),
+  /** Of the index: `asOf` of a run that is to touch what was shown and nothing later. */
+  version: count,
   at: Timestamp,
 });
 
@@ -165,6 +167,8 @@ export const Message = v.object({
   flaws: v.array(v.string()),
   origin: v.nullable(v.string()),
   trashedBy: v.nullable(v.number()),
+  /** When it came into its folder, as far as is known. */
+  placedAt: v.nullable(Timestamp),
 });
 
 export const MessageDetails = v.object({

@@ -78,6 +78,16 @@ export class Cluster {
     return cluster;
   }
 
+  /** The address of the database of a cluster that runs on this data already, undefined where none does. */
+  static running(directory: string): string | undefined {
+    const path = join(directory, 'postgres', 'postmaster.pid');
+    if (!existsSync(path)) return undefined;
+    // The lines of PostgreSQL's lock file: process, data, start, port.
+    const [pid, , , port] = readFileSync(path, 'utf8').split('\n');
+    if (!existsSync(`/proc/${pid}`)) return undefined;
+    return `postgres://tamsel:${secret(join(directory, 'postgres-password'))}@127.0.0.1:${port}/tamsel`;
+  }
+
   /** Fast shutdown: sessions are ended, and what was committed is kept. */
   async stop(): Promise<void> {
     if (this.process.exitCode !== null) return;

@@ -5,6 +5,7 @@ import { EXIT, Stop } from './exits';
 import { say } from './say';
 import { serve } from './serve';
 import { test } from './test';
+import { verify } from './verify';
 
 const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
 
@@ -14,6 +15,8 @@ const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
            --every-message     the mailbox has a folder that repeats every message
   ./tamsel start          for a real mailbox
   ./tamsel worker         one more worker for a running instance (needs TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE)
+  ./tamsel verify        checks that the ledger is as it was written
+           --user NAME   of one account; with --head FILE against a head that was kept
   ./tamsel test [part]    the tests: all, or one of check, unit, integration, browser
   ./tamsel help           this
 
@@ -29,6 +32,8 @@ async function main(args: string[]): Promise<number> {
       return run(command, rest);
     case 'worker':
       return foreground(['--import', 'tsx', 'src/jobs/main.ts']);
+    case 'verify':
+      return verify(dataFolder(), verifyOptions(rest));
     case 'test':
       return test(root, rest);
     case 'help':
@@ -45,7 +50,7 @@ async function run(command: 'demo' | 'start', args: string[]): Promise<number> {
   const host = process.env.TAMSEL_HOST ?? '127.0.0.1';
   if (!Number.isInteger(port) || port < 1 || port > 65_535)
     throw new Stop(EXIT.usage, `TAMSEL_PORT is no port: ${process.env.TAMSEL_PORT}.`);
-  const data = resolve(process.env.TAMSEL_CALLED_FROM ?? root, process.env.TAMSEL_DATA ?? join(root, '.tamsel'));
+  const data = dataFolder();
   let told = () => {};
   const asked = new Promise<void>((resolve) => {
     told = resolve;
@@ -84,6 +89,19 @@ function options(command: string, args: string[]): { size: 'full' | 'small'; fre
     if (values.size !== 'full' && values.size !== 'small') throw new Error('--size is full or small');
     if (command === 'start' && args.length > 0) throw new Error('start takes no options');
     return { size: values.size, fresh: values.fresh, everyMessage: values['every-message'] };
+  } catch (error) {
+    throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel help.`);
+  }
+}
+
+function dataFolder(): string {
+  return resolve(process.env.TAMSEL_CALLED_FROM ?? root, process.env.TAMSEL_DATA ?? join(root, '.tamsel'));
+}
+
+function verifyOptions(args: string[]): { user: string | undefined; head: string | undefined } {
+  try {
+    const { user, head } = parseArgs({ args, options: { user: { type: 'string' }, head: { type: 'string' } } }).values;
+    return { user, head: head && resolve(process.env.TAMSEL_CALLED_FROM ?? root, head) };
   } catch (error) {
     throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel help.`);
   }

@@ -128,7 +128,10 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
     '--plain-port',
     process.env.TAMSEL_DEMO_IMAP_PORT ?? '4143',
   );
-  const { tlsPort } = (await processes.ready('stand-in', args, process.env)) as { tlsPort: number };
+  const { tlsPort, smtpPort } = (await processes.ready('stand-in', args, process.env)) as {
+    tlsPort: number;
+    smtpPort: number;
+  };
   const offered = {
     host: 'localhost',
     port: tlsPort,
@@ -136,7 +139,12 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
     user: 'secretary@saltmarshlane.example',
     password: 'allotment',
   };
-  return { TAMSEL_DEMO: JSON.stringify(offered), TAMSEL_CA_FILE: join(directory, demo.size, 'authority.pem') };
+  return {
+    TAMSEL_DEMO: JSON.stringify(offered),
+    TAMSEL_CA_FILE: join(directory, demo.size, 'authority.pem'),
+    TAMSEL_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,
+    TAMSEL_SMTP_FROM: 'tamsel@saltmarshlane.example',
+  };
 }
 
 async function healthy(host: string, port: number): Promise<void> {

@@ -140,6 +140,16 @@ export async function nextVersion(db: Queryable, account: number): Promise<numbe
   return version;
 }
 
+/** The version of the index as it is. */
+export async function versionOf(db: Queryable, account: number): Promise<number> {
+  const { version } = await theRow<{ version: number }>(
+    db,
+    'select index_version as version from account where id = $1',
+    [account],
+  );
+  return version;
+}
+
 /** Locks the account and gives the version that the next change will have, for changes that may turn out to be none. */
 export async function lockedVersion(db: Queryable, account: number): Promise<number> {
   const { version } = await theRow<{ version: number }>(

@@ -34,6 +34,11 @@ async function within<T>(
 ): Promise<T> {
   const client = await database.connect();
   let broken: Error | undefined;
+  // A connection that breaks between two queries would end the process; the next query reports it.
+  const hear = (error: Error) => {
+    broken = error;
+  };
+  client.on('error', hear);
   try {
     await client.query('begin');
     const result = await act(client);
@@ -45,6 +50,7 @@ async function within<T>(
     });
     throw error;
   } finally {
+    client.off('error', hear);
     client.release(broken);
   }
 }

@@ -1,6 +1,6 @@
 import type { Criteria } from '../core/criteria/tree';
 import type { Amount } from '../core/level/level';
-import { printMultirange, rangesOf } from '../core/sets/ranges';
+import { parseMultirange, printMultirange, type Ranges, rangesOf } from '../core/sets/ranges';
 import type { Account } from './accounts';
 import { type Queryable, rows, theRow } from './database';
 import { foldersOf } from './folders';
@@ -144,6 +144,21 @@ export async function pendingOf(
      order by ${byOrigin ? 'p.origin,' : ''} p.generation, p.uid limit $3`,
     [account, run, most],
   );
+}
+
+/** The UIDs of all pending members that lie where they were frozen, by the generation of their folder. */
+export async function pendingByGeneration(
+  db: Queryable,
+  account: number,
+  run: number,
+): Promise<{ generation: number; uids: Ranges }[]> {
+  const found = await rows<{ generation: number; uids: string }>(
+    db,
+    `${PENDING} select p.generation, range_agg(int8range(p.uid, p.uid + 1))::text as uids
+     from pending ${OF_PENDING} where p.gone_at is null and ${AT_SOURCE} group by p.generation`,
+    [account, run],
+  );
+  return found.map(({ generation, uids }) => ({ generation, uids: parseMultirange(uids) }));
 }
 
 /** The pending members that are not where they were frozen: gone from the index, or in another folder by now. */

@@ -9,7 +9,7 @@ import { type Queryable, row, rows, theRow } from './database';
 import { foldersOf } from './folders';
 import { type Scope, select } from './selection';
 
-export type MessageOrder = 'size' | 'date' | 'from' | 'subject';
+export type MessageOrder = 'size' | 'date' | 'from' | 'subject' | 'placed';
 export type Direction = 'up' | 'down';
 
 /** A message as lists show it. */
@@ -30,6 +30,8 @@ export interface ListedMessage {
   /** Path it came from, where it lies in the trash and our own run took it there. */
   origin: string | null;
   trashedBy: number | null;
+  /** When it came into its folder, as far as is known. */
+  placedAt: Date | null;
 }
 
 interface MessageRow {
@@ -49,10 +51,11 @@ interface MessageRow {
   flaws: string[];
   origin: number | null;
   trashedBy: number | null;
+  placedAt: Date | null;
 }
 
 const COLUMNS = `p.id, p.folder, p.uid, m.from_name as "fromName", m.from_address as "fromAddress", m.subject, m.sent, p.received,
-  p.size, p.flags, p.category, p.keywords, m.files, m.flaws, p.origin, p.trashed_by as "trashedBy"`;
+  p.size, p.flags, p.category, p.keywords, m.files, m.flaws, p.origin, p.trashed_by as "trashedBy", p.placed_at as "placedAt"`;
 
 /** What each order compares, and how its value is written into a cursor. */
 const ORDERS: Record<MessageOrder, { expression: string; type: string }> = {
@@ -60,6 +63,7 @@ const ORDERS: Record<MessageOrder, { expression: string; type: string }> = {
   date: { expression: 'coalesce(m.sent, p.received)', type: 'timestamptz' },
   from: { expression: `coalesce(nullif(m.from_name_folded, ''), m.from_address_folded)`, type: 'text' },
   subject: { expression: 'm.subject_folded', type: 'text' },
+  placed: { expression: `coalesce(p.placed_at, '-infinity')`, type: 'timestamptz' },
 };
 
 /** A place in an ordered list: after this value and id. */
@@ -75,6 +79,8 @@ export interface Page {
   after: Cursor | undefined;
   /** Leaves out all but these. */
   within?: Ranges | undefined;
+  /** Leaves out what came into its folder at this instant or later. */
+  placedBefore?: Date | undefined;
 }
 
 /** Messages and octets that match. */
@@ -84,12 +90,14 @@ export async function amountOf(
   criteria: Criteria,
   scope: Scope,
   now: Date,
+  placedBefore?: Date,
 ): Promise<Amount> {
   const { sql, values } = await select(db, account, criteria, scope, now, false);
+  const placed = placedBefore ? ` and p.placed_at < $${values.length + 1}::timestamptz` : '';
   return theRow<Amount>(
     db,
-    `select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes ${sql}`,
-    values,
+    `select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes ${sql}${placed}`,
+    placedBefore ? [...values, placedBefore] : values,
   );
 }
 
@@ -155,6 +163,10 @@ export async function pageOfMessages(
     parameters.push(printMultirange(page.within));
     more = `and p.id <@ $${parameters.length}::int8multirange`;
   }
+  if (page.placedBefore) {
+    parameters.push(page.placedBefore);
+    more += ` and p.placed_at < $${parameters.length}::timestamptz`;
+  }
   if (page.after) {
     parameters.push(page.after.value, page.after.id);
     const value = `$${parameters.length - 1}::${type}`;
@@ -194,6 +206,7 @@ function listed(message: MessageRow, paths: ReadonlyMap<number, string>): Listed
     flaws: message.flaws,
     origin: message.origin === null ? null : (paths.get(message.origin) ?? null),
     trashedBy: message.trashedBy,
+    placedAt: message.placedAt,
   };
 }
 

@@ -245,7 +245,8 @@ export class Mailbox {
     }
   }
 
-  private itemOf(ref: string): Item {
+  /** The content of a message, by its name. */
+  itemOf(ref: string): Item {
     let item = this.items.get(ref);
     if (!item) {
       item = rawItem(this.journal.readAppended(ref));

@@ -24,11 +24,7 @@ export const goTo = (path: string) => driver.get(origin + path);
 export const find = (css: string) => driver.wait(browserUntil.elementLocated(By.css(css)), 20_000);
 export const button = (name: string) =>
   driver.wait(
-    browserUntil.elementLocated(
-      By.xpath(
-        `//main//button[normalize-space()="${name}"] | //*[@role="alertdialog"]//button[normalize-space()="${name}"]`,
-      ),
-    ),
+    browserUntil.elementLocated(By.xpath(`//*[self::main or @role="dialog"]//button[normalize-space()="${name}"]`)),
     20_000,
   );
 export const text = async (css = 'body') => (await find(css)).getText();
@@ -38,6 +34,15 @@ export const shows = (pattern: RegExp, css = 'body') =>
 /** Asks the API with the browser's own session. */
 export const ask = <T = any>(path: string) =>
   driver.executeScript<T>(`return fetch('/api/accounts/1${path}').then((answer) => answer.json())`);
+
+/** Answers the question that can't be undone: by how many messages go. */
+export async function answer(messages: number): Promise<void> {
+  const go = await find('[role=alertdialog] .button-go');
+  assert.equal(await go.isEnabled(), false, 'it is not answered by a press alone');
+  await (await find('[role=alertdialog] input')).sendKeys(`${messages}`);
+  await driver.wait(browserUntil.elementIsEnabled(go), 5_000);
+  await go.click();
+}
 
 /** The text of the criteria as it stands in the page. */
 export const criteriaShown = async () => (await (await find('[data-criteria]')).getAttribute('value')) ?? '';

@@ -4,7 +4,7 @@ import { By, Key, type WebDriver } from 'selenium-webdriver';
 import { numbersOf, parseSequenceSet } from '../../src/core/sets/ranges';
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, until } from '../harness';
-import { accessible, ask, button, find, goTo, openDemo, shows, text } from './page';
+import { accessible, answer, ask, button, find, goTo, openDemo, shows, text } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -31,7 +31,7 @@ async function carriedOut(): Promise<number> {
   const purge = `Purge ${(trash.messages - trashGuarded.messages).toLocaleString('en-GB')} messages`;
   await goTo('/trash');
   await (await button(purge)).click();
-  await (await driver.findElement(By.xpath(`//*[@role="alertdialog"]//button[normalize-space()="${purge}"]`))).click();
+  await answer(trash.messages - trashGuarded.messages);
   await until(async () => {
     const [run] = (await ask('/runs')).runs;
     return run.action === 'purge' && run.state === 'done';

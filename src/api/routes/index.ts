@@ -5,6 +5,7 @@ import * as criteria from './criteria';
 import * as decisions from './decisions';
 import { events } from './events';
 import * as guards from './guards';
+import * as ledger from './ledger';
 import * as lots from './lots';
 import * as mailbox from './mailbox';
 import * as plan from './plan';
@@ -12,6 +13,7 @@ import * as runs from './runs';
 import { listSenders, newest } from './senders';
 import { erase, showSession, signIn, signOut } from './session';
 import { health } from './system';
+import * as trash from './trash';
 
 /** Every call of the API. */
 export const ROUTES: Route[] = [
@@ -68,5 +70,9 @@ export const ROUTES: Route[] = [
   runs.resumeRun,
   runs.cancelRun,
   runs.listRunMessages,
+  trash.showTrash,
+  trash.makeTrash,
+  ledger.showHead,
+  ledger.checkLedger,
   events,
 ];

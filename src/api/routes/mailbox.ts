@@ -1,9 +1,7 @@
 import * as v from 'valibot';
 import type { Amount } from '../../core/level/level';
-import { SignInNeeded, signInTo } from '../../jobs/sign-in';
-import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
-import { type Account, saveSettings } from '../../store/accounts';
+import { type Account, saveSettings, versionOf } from '../../store/accounts';
 import { judgementOf } from '../../store/categories';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
@@ -15,7 +13,8 @@ import { readyCriteria } from '../criteria';
 import { cursorFrom, cursorText } from '../cursor';
 import type { Environment } from '../environment';
 import { shownLevel } from '../level';
-import { conflict, invalid, notFound, Problem } from '../problem';
+import { onServer } from '../on-server';
+import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
 
@@ -103,33 +102,43 @@ export const listMessages = route({
   query: v.object({
     where: s.Where,
     scope: s.Scope,
-    order: v.optional(v.picklist(['size', 'date', 'from', 'subject']), 'size'),
+    order: v.optional(v.picklist(['size', 'date', 'from', 'subject', 'placed']), 'size'),
     direction: v.optional(v.picklist(['up', 'down'])),
     limit: v.optional(s.wholeNumber(1, 1_000), '100'),
     after: v.optional(v.string()),
+    /** Only what came into its folder before this instant. */
+    before: v.optional(s.Timestamp),
     ids: v.optional(v.pipe(v.string(), v.regex(/^\d{1,15}(,\d{1,15}){0,499}$/, 'up to 500 ids, parted by commas'))),
   }),
-  response: v.object({ total: s.Amount, messages: v.array(s.Message), next: v.optional(v.string()) }),
+  response: v.object({
+    total: s.Amount,
+    messages: v.array(s.Message),
+    /** Of the index: `asOf` of a run that is to touch what was shown and nothing later. */
+    version: v.number(),
+    next: v.optional(v.string()),
+  }),
   async handle({ environment, account, query }) {
     const { database } = environment;
+    const version = await versionOf(database, account.id);
     if (query.ids !== undefined) {
       const messages = await messagesById(database, account, query.ids.split(',').map(Number));
-      return { total: amountIn(messages), messages };
+      return { total: amountIn(messages), messages, version };
     }
     const criteria = await readyCriteria(database, account, query.where);
     const now = new Date();
-    const descends = query.order === 'size' || query.order === 'date';
+    const descends = query.order === 'size' || query.order === 'date' || query.order === 'placed';
     const page = {
       order: query.order,
       direction: query.direction ?? (descends ? 'down' : 'up'),
       limit: query.limit,
       after: cursorFrom(query.after),
     } as const;
+    const placedBefore = query.before === undefined ? undefined : new Date(query.before);
     const [total, { messages, next }] = await Promise.all([
-      amountOf(database, account, criteria, query.scope, now),
-      pageOfMessages(database, account, criteria, query.scope, now, page),
+      amountOf(database, account, criteria, query.scope, now, placedBefore),
+      pageOfMessages(database, account, criteria, query.scope, now, { ...page, placedBefore }),
     ]);
-    return { total, messages, ...(next ? { next: cursorText(next) } : {}) };
+    return { total, messages, version, ...(next ? { next: cursorText(next) } : {}) };
   },
 });
 
@@ -157,22 +166,13 @@ async function atServer<T>(
 ) {
   const message = await messageById(environment.database, account.id, Number(id));
   if (!message) throw notFound();
-  let server: MailServer | undefined;
-  try {
-    server = await signInTo(environment, account);
+  const answer = await onServer(environment, account, 'The mail server did not give it', async (server) => {
     const open = await server.open(message.serverName);
     if (open.uidValidity !== message.uidValidity)
       throw conflict('changed', 'The folder has changed on the server. Scan again.');
-    return { message, answer: await ask(server, message.uid) };
-  } catch (error) {
-    if (error instanceof SignInNeeded)
-      throw conflict('sign-in-needed', 'The mail server does not accept the stored password any more. Sign in again.');
-    if (error instanceof MailProblem)
-      throw new Problem(409, error.kind, 'The mail server did not give it', error.message);
-    throw error;
-  } finally {
-    await server?.close();
-  }
+    return ask(server, message.uid);
+  });
+  return { message, answer };
 }
 
 export const showMessage = route({

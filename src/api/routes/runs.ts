@@ -181,7 +181,10 @@ export const startRun = route({
     const run = await transaction(environment.database, async (client) => {
       const folders = await foldersOf(client, account.id);
       if (body.action === 'trash' && !trashFolder(folders, account.settings.trashFolder)) {
-        throw conflict('no-trash-folder', 'This mailbox marks no folder as its trash. Name one in the settings.');
+        throw conflict(
+          'no-trash-folder',
+          'This mailbox marks no folder as its trash. Have one made, or name one in the settings.',
+        );
       }
       const fallback =
         body.to === undefined ? null : folders.find(({ path, repeats }) => path === body.to && !repeats)?.id;

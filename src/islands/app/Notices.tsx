@@ -1,25 +1,37 @@
 import { useEffect, useRef, useState } from 'react';
-import { useRuns } from '../../ui/api/account';
+import { useRuns, useScan } from '../../ui/api/account';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 
-/** Says when a run that was going has ended: in the page, and as a web notification where that is allowed. */
+/** A scan that was quicker than this was waited for. */
+const LONG_MS = 20_000;
+
+/** Says when a run or a long scan that was going has ended: in the page, and as a web notification where that is allowed. */
 export function Notices() {
   const runs = useRuns();
+  const scan = useScan().data;
   const going = useRef(new Set<number>());
+  const scanning = useRef<number | undefined>(undefined);
   const [notice, setNotice] = useState('');
   useEffect(() => {
     for (const run of runs.data?.runs ?? []) {
       const goes = run.state === 'queued' || run.state === 'running';
       if (goes) going.current.add(run.id);
-      else if (going.current.delete(run.id) && run.state === 'done') {
-        const said = text.ledger.finished(run.id, count(run.done.messages));
-        setNotice(said);
-        if (document.hidden && 'Notification' in window && Notification.permission === 'granted')
-          new Notification(text.product, { body: said });
+      else if (going.current.delete(run.id)) {
+        if (run.state === 'done') setNotice(say(text.ledger.finished(run.id, count(run.done.messages))));
+        if (run.state === 'failed') setNotice(say(text.ledger.stopped(run.id, run.problem?.detail ?? '')));
       }
     }
   }, [runs.data]);
+  useEffect(() => {
+    if (!scan) return;
+    if (scan.state === 'running') scanning.current = scan.id;
+    else if (scanning.current === scan.id) {
+      scanning.current = undefined;
+      const took = Date.parse(scan.endedAt ?? scan.createdAt) - Date.parse(scan.createdAt);
+      if (scan.state === 'done' && took > LONG_MS) setNotice(say(text.ledger.scanned(count(scan.messages.done))));
+    }
+  }, [scan]);
   useEffect(() => {
     if (notice === '') return;
     const timer = setTimeout(() => setNotice(''), 8_000);
@@ -30,4 +42,11 @@ export function Notices() {
       {notice}
     </p>
   );
+}
+
+/** Tells the user who looks elsewhere; gives the words back for the page. */
+function say(words: string): string {
+  if (document.hidden && 'Notification' in window && Notification.permission === 'granted')
+    new Notification(text.product, { body: words });
+  return words;
 }

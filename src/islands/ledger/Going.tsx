@@ -1,3 +1,4 @@
+import { useState } from 'react';
 import { useChange, useFigures } from '../../ui/api/account';
 import type { Run } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
@@ -13,9 +14,9 @@ export function Going({ run }: { run: Run }) {
     () => ({}),
     ['runs'],
   );
-  const seconds = run.startedAt ? Math.max(0.1, (Date.now() - Date.parse(run.startedAt)) / 1000) : 0;
-  const rate = seconds > 0 ? run.done.messages / seconds : 0;
-  const remaining = run.asked.messages - run.done.messages;
+  const rate = run.workedMs > 0 ? (run.done.messages / run.workedMs) * 1_000 : 0;
+  const left = run.left.reduce((sum, { messages }) => sum + messages, 0);
+  const remaining = run.asked.messages - run.done.messages - left;
   const moves = run.state === 'queued' || run.state === 'running';
   return (
     <section className="card flex flex-wrap items-center gap-x-6 gap-y-2">
@@ -32,13 +33,16 @@ export function Going({ run }: { run: Run }) {
             )}
           </strong>{' '}
           {run.state === 'running' && rate > 0
-            ? text.ledger.rate(count(rate), duration(remaining / rate))
+            ? text.ledger.rate(count(Math.round(rate)), duration(remaining / rate))
             : text.ledger.states[run.state]}
         </p>
-        {run.problem && <p className="text-go">{run.problem.detail}</p>}
+        {run.problem && (
+          <p className={run.problem.kind === 'throttled' ? 'text-ink-2' : 'text-go'}>{run.problem.detail}</p>
+        )}
         <Bar share={run.done.bytes / Math.max(1, run.asked.bytes)} />
       </div>
       <span className="flex gap-2">
+        {moves && <Notify />}
         {moves && (
           <button type="button" className="button" onClick={() => steer.mutate('pause')}>
             {text.ledger.pause}
@@ -54,5 +58,20 @@ export function Going({ run }: { run: Run }) {
         </button>
       </span>
     </section>
+  );
+}
+
+/** Asks the browser whether it may tell when the run has ended, where that was never answered. */
+function Notify() {
+  const [asked, setAsked] = useState(!('Notification' in window) || Notification.permission !== 'default');
+  if (asked) return null;
+  return (
+    <button
+      type="button"
+      className="button"
+      onClick={() => void Notification.requestPermission().then(() => setAsked(true))}
+    >
+      {text.ledger.notify}
+    </button>
   );
 }

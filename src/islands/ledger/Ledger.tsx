@@ -1,12 +1,14 @@
-import { useAccount, useChange, useFigures, useLevel, useRuns } from '../../ui/api/account';
+import { useFigures, useLevel, useRuns } from '../../ui/api/account';
 import type { Run } from '../../ui/api/types';
 import { Readings } from '../../ui/charts/Readings';
 import { Heads } from '../../ui/Heads';
+import { go, useRoute, withState } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
+import { Chain } from './Chain';
+import { Details } from './Details';
 import { Going } from './Going';
-import { NoRoom } from './NoRoom';
 import { outcomeOf } from './outcome';
 
 /** The lasting record: what was asked, what the server confirmed, what was won back, what was left and why. */
@@ -33,32 +35,26 @@ export default function Ledger() {
         }
       />
       {all.length > 0 && <Runs runs={all} />}
+      <Chain />
     </>
   );
 }
 
 function Runs({ runs }: { runs: Run[] }) {
-  const { octets, dayAndTime } = useFigures();
-  const { base } = useAccount();
-  const level = useLevel().data;
-  const limit = level?.limit ?? null;
-  const inTrash = level?.trash.messages ?? 0;
-  const undo = useChange<number, Run>(
-    () => '/runs',
-    'POST',
-    (run) => ({ action: 'restore', run }),
-    ['runs', 'level', 'messages'],
-  );
+  const figures = useFigures();
+  const limit = useLevel().data?.limit ?? null;
+  const route = useRoute();
+  const opened = Number(route.search.get('run') ?? 0);
+  const open = (run: string) => go(withState(route, { run }));
   const share = (mark: Run['before']) =>
-    mark === null ? '–' : limit !== null && mark.used !== null ? percent(mark.used / limit) : octets(mark.counted);
+    mark === null
+      ? '–'
+      : limit !== null && mark.used !== null
+        ? percent(mark.used / limit)
+        : figures.octets(mark.counted);
   return (
     <section className="card">
       <h2 className="mb-1">{text.ledger.runs}</h2>
-      {undo.error && (
-        <p role="alert" className="text-go">
-          {undo.error.message}
-        </p>
-      )}
       <div className="overflow-x-auto">
         <table className="table">
           <Heads
@@ -72,16 +68,17 @@ function Runs({ runs }: { runs: Run[] }) {
               [text.ledger.bytes, 'number'],
               [text.ledger.level, 'number minor'],
               [text.ledger.after, 'minor'],
-              ['', 'minor'],
             ]}
           />
           <tbody>
             {runs.map((run) => (
               <tr key={run.id}>
                 <td className="number">{run.id}</td>
-                <td className="minor text-ink-2 whitespace-nowrap">{dayAndTime(run.createdAt)}</td>
+                <td className="minor text-ink-2 whitespace-nowrap">{figures.dayAndTime(run.createdAt)}</td>
                 <td className="max-w-64 break-words">
-                  {text.ledger.actions[run.action]}: {run.label}
+                  <button type="button" className="link text-left" onClick={() => open(`${run.id}`)}>
+                    {text.ledger.actions[run.action]}: {run.label}
+                  </button>
                   {run.state !== 'done' && <span className="text-ink-2"> ({text.ledger.states[run.state]})</span>}
                 </td>
                 <td className="number minor">{count(run.asked.messages)}</td>
@@ -90,53 +87,25 @@ function Runs({ runs }: { runs: Run[] }) {
                   <strong>{count(run.left.reduce((sum, { messages }) => sum + messages, 0))}</strong>
                 </td>
                 <td className="number" title={`${count(run.done.bytes)} B`}>
-                  {octets(run.done.bytes)}
+                  {figures.octets(run.done.bytes)}
                 </td>
                 <td className="number minor">
                   {share(run.before)} → {share(run.after)}
                 </td>
                 <td className="minor max-w-72 text-ink-2">
-                  <Outcome run={run} />
-                </td>
-                <td className="minor number">
-                  {run.action === 'trash' && run.done.messages > 0 && run.state === 'done' && inTrash > 0 && (
-                    <>
-                      <button
-                        type="button"
-                        className="link"
-                        disabled={undo.isPending}
-                        onClick={() => undo.mutate(run.id)}
-                      >
-                        {text.ledger.undo}
-                      </button>
-                      {' · '}
-                    </>
-                  )}
-                  <a className="link" href={`/api${base}/runs/${run.id}/messages?format=csv`} download>
-                    {text.ledger.list}
-                  </a>
+                  {outcomeOf(run, figures)}
+                  {run.left.map(({ reason, messages }) => (
+                    <span key={reason} className="block text-ink">
+                      {text.ledger.leftReason(count(messages), text.ledger.reasons[reason] ?? reason)}
+                    </span>
+                  ))}
                 </td>
               </tr>
             ))}
           </tbody>
         </table>
       </div>
+      <Details run={runs.find(({ id }) => id === opened)} onClose={() => open('')} />
     </section>
-  );
-}
-
-/** What the server said after, and each reason for what was left. */
-function Outcome({ run }: { run: Run }) {
-  const { octets } = useFigures();
-  return (
-    <>
-      {outcomeOf(run, octets)}
-      {run.left.map(({ reason, messages }) => (
-        <span key={reason} className="block text-ink">
-          {text.ledger.leftReason(count(messages), text.ledger.reasons[reason] ?? reason)}
-        </span>
-      ))}
-      <NoRoom run={run} />
-    </>
   );
 }

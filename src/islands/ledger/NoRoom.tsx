@@ -34,6 +34,7 @@ export function NoRoom({ run }: { run: Run }) {
         title={text.trash.sure}
         sentence={text.review.purgeQuestion(messages, octets(left.bytes))}
         doIt={text.review.goPurge(messages)}
+        answer={left.messages}
         onDo={() => purge.mutate()}
         trigger={
           <button type="button" className="link" disabled={purge.isPending || purge.isSuccess}>

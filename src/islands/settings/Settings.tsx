@@ -45,6 +45,10 @@ function Form({ onDone }: { onDone(): void }) {
         }),
       ),
     };
+    if (settings.canMail) {
+      changes.mailWhen = form.get('mailWhen') as Settings['mailWhen'];
+      changes.mailTo = `${form.get('mailTo')}` || null;
+    }
     const share = number('target');
     if (share !== null) changes.target = { share: share / 100 };
     save.mutate(changes, { onSuccess: onDone });
@@ -112,6 +116,20 @@ function Form({ onDone }: { onDone(): void }) {
           className="field"
         />
       </Line>
+      {settings.canMail && (
+        <>
+          <Line label={text.settings.mailWhen} name="mailWhen">
+            <select id="mailWhen" name="mailWhen" defaultValue={settings.mailWhen} className="field">
+              <option value="never">{text.settings.mailNever}</option>
+              <option value="long">{text.settings.mailLong}</option>
+              <option value="always">{text.settings.mailAlways}</option>
+            </select>
+          </Line>
+          <Line label={text.settings.mailTo} name="mailTo">
+            <input id="mailTo" name="mailTo" type="email" defaultValue={settings.mailTo ?? ''} className="field" />
+          </Line>
+        </>
+      )}
       {save.error && (
         <p role="alert" className="text-go">
           {save.error.message}

@@ -1,3 +1,4 @@
+import type { Ranges } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/accounts';
@@ -24,7 +25,7 @@ export interface Destination {
 
 /** The folders of a run on the server: which is open, and where things go. */
 export class Folders {
-  private opened: { generation: number; readOnly: boolean } | undefined;
+  private opened: { generation: number; readOnly: boolean; modSeq: number | null } | undefined;
   private readonly destinations = new Map<number, Destination>();
 
   constructor(
@@ -53,8 +54,16 @@ export class Folders {
       throw error;
     }
     if (open.uidValidity !== stored.uidValidity) return 'changed';
-    this.opened = { generation, readOnly: open.readOnly };
+    this.opened = { generation, readOnly: open.readOnly, modSeq: open.modSeq };
     return open.readOnly ? 'read-only' : undefined;
+  }
+
+  /** Has the index know the flags that these messages bear now, where their folder can be read. */
+  async refreshFlags(generation: number, uids: Ranges): Promise<void> {
+    const reason = await this.open(generation);
+    if (!this.opened || (reason !== undefined && reason !== 'read-only')) return;
+    const stored = await generationById(this.database, this.account.id, generation);
+    await this.sync.syncFlags(stored, uids, this.opened.modSeq);
   }
 
   /** Reads a folder whose UIDVALIDITY changed, so that its messages are known again; gives its generation. */

@@ -1,5 +1,5 @@
 import { FLAG_BITS } from '../../core/mailbox/flags';
-import { numbersOf, rangesOf } from '../../core/sets/ranges';
+import { rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { MailServer, Moved } from '../../mail/server';
 import type { Account } from '../../store/accounts';
@@ -30,6 +30,9 @@ const MOST_EXPUNGES = 3;
  * have happened, and asks the server which of it did. What is done is only what the server says afterwards.
  */
 export class Haul {
+  /** Whether it is known what the server does with what is expunged outside the trash. */
+  probed: boolean;
+
   constructor(
     private readonly database: Database,
     private readonly account: Account,
@@ -38,7 +41,9 @@ export class Haul {
     private readonly folders: Folders,
     private readonly fenced: <T>(act: (client: Queryable) => Promise<T>) => Promise<T>,
     private readonly announce: (client: Queryable) => Promise<void>,
-  ) {}
+  ) {
+    this.probed = run.handsOver;
+  }
 
   /**
    * Sends what a batch that was just written down is for. The folder of its source is open.
@@ -78,7 +83,8 @@ export class Haul {
           members: batch.members.filter(({ uid }) => there.has(uid)),
         });
         await this.lose(batch, gone);
-        await this.expunge(marked);
+        await this.expungeOnly(marked, marked.members);
+        this.probed = true;
         await this.settleExpunged(marked);
         return async () => {};
       }
@@ -99,7 +105,7 @@ export class Haul {
       // A MOVE leaves nothing behind, so only what is gone from the source can have arrived.
       const have = new Set(known.map(({ id }) => id));
       const lost = here.members.filter(({ id }) => !have.has(id) && !still.has(id));
-      const found = await this.arrived(here, to, lost);
+      const found = await this.arrived(here, to, lost, known);
       await this.closing(here, [...known, ...found], to)();
       await this.lose(here, without(lost, found));
       return;
@@ -148,7 +154,7 @@ export class Haul {
     // Of messages that are alike to the octet, those that are gone from the source come first: they were copied.
     const open = without(batch.members, known);
     const ordered = [...open.filter(({ id }) => !still.has(id)), ...open.filter(({ id }) => still.has(id))];
-    return byUid([...known, ...(await this.arrived(batch, to, ordered))]);
+    return byUid([...known, ...(await this.arrived(batch, to, ordered, known))]);
   }
 
   /** Of copies that were known those that are there now: an original goes only while its copy stands. */
@@ -158,7 +164,8 @@ export class Haul {
     if (reason === 'folder-gone') return [];
     if (reason === 'changed') return this.arrived(batch, to, batch.members);
     const there = new Set(await this.server.uids(rangesOf(batch.members.map(({ arrived }) => arrived))));
-    return batch.members.filter(({ arrived }) => there.has(arrived));
+    const standing = batch.members.filter(({ arrived }) => there.has(arrived));
+    return byUid([...standing, ...(await this.arrived(batch, to, without(batch.members, standing), standing))]);
   }
 
   /** Removes the originals of copies that stand, and closes the batch with what is gone then. */
@@ -173,7 +180,7 @@ export class Haul {
       const sources = rangesOf(rest.map(({ uid }) => uid));
       try {
         await this.server.markDeleted(sources, true);
-        await this.expunge({ ...batch, members: rest });
+        await this.expungeOnly(batch, rest);
       } catch (error) {
         if (!(error instanceof MailProblem) || !['read-only', 'command-refused'].includes(error.kind)) throw error;
         break;
@@ -182,8 +189,14 @@ export class Haul {
       rest = rest.filter(({ uid }) => there.has(uid));
     }
     const stays = reason === undefined ? rest : [];
-    if (stays.length > 0) await this.withdraw(batch, stays, to, 'refused');
-    else await this.closing(batch, batch.members, to)();
+    if (stays.length > 0) {
+      await this.withdraw(batch, stays, to, 'refused');
+      return;
+    }
+    const probing = this.run.action === 'trash' && !this.probed && batch.members.length > 0;
+    const done = probing ? await this.handedOver(batch, to) : batch.members;
+    this.probed = true;
+    await this.closing(batch, done, to)();
   }
 
   /** Takes copies back whose originals the server will not remove, and leaves their messages. */
@@ -206,8 +219,8 @@ export class Haul {
   }
 
   /** Expunges members that are marked, and nothing else: without UIDPLUS others' marks are lifted for that moment. */
-  private async expunge(batch: Batch): Promise<void> {
-    const members = new Set(batch.members.map(({ uid }) => uid));
+  private async expungeOnly(batch: Batch, among: readonly BatchMember[]): Promise<void> {
+    const members = new Set(among.map(({ uid }) => uid));
     if (members.size === 0) return;
     if (this.server.dialect.uidPlus) {
       await this.server.expunge(rangesOf(members));
@@ -282,29 +295,20 @@ export class Haul {
   /**
    * Looks whether the server has put the originals into the trash besides our copies. Then ours go again, and the rest of
    * the run leaves it to the server.
+   *
+   * @returns the members with the UIDs under which they stay.
    */
-  async lookForHandOver(batch: Batch): Promise<void> {
-    const to = await this.destinationOf(batch);
-    const since = { ...batch, destinationValidity: to.uidValidity, destinationUidNext: to.uidNext };
-    const placed = new Map(
-      (
-        await placementsById(
-          this.database,
-          this.account.id,
-          batch.members.map(({ id }) => id),
-        )
-      ).map(({ id, uid }) => [id, uid]),
-    );
-    const handedOver = await this.arrived(since, to, batch.members);
-    if (handedOver.length === 0 || (await this.folders.open(to.generation)) !== undefined) return;
-    const ours = rangesOf(handedOver.map(({ id }) => placed.get(id) as number));
-    await this.fenced(async (client) => {
-      await this.bring(client, handedOver, to);
-      await this.noteHandOver(client);
-    });
-    await this.server.markDeleted(ours, true);
-    await this.expunge({ ...batch, members: [...numbersOf(ours)].map((uid) => ({ id: 0, uid, arrived: 0 })) });
-    this.folders.broughtUpTo(to, Math.max(...handedOver.map(({ arrived }) => arrived)));
+  private async handedOver(batch: Batch, to: Destination): Promise<BatchMember[]> {
+    const last = Math.max(...batch.members.map(({ arrived }) => arrived));
+    const server = await this.arrived({ ...batch, destinationUidNext: last + 1 }, to, batch.members);
+    if (server.length === 0 || (await this.folders.open(to.generation)) !== undefined) return batch.members;
+    const now = new Map(server.map((member) => [member.id, member]));
+    const doubled = batch.members.filter(({ id }) => now.has(id));
+    await this.fenced((client) => this.noteHandOver(client));
+    const ours = doubled.map(({ id, arrived }) => ({ id, uid: arrived, arrived }));
+    await this.server.markDeleted(rangesOf(ours.map(({ uid }) => uid)), true);
+    await this.expungeOnly(batch, ours);
+    return batch.members.map((member) => now.get(member.id) ?? member);
   }
 
   /** Takes \Deleted off again from messages that did not bear it before. */
@@ -359,11 +363,19 @@ export class Haul {
   /**
    * Which of these came to the destination since the batch began, and under which UIDs. Of messages that are alike the
    * first ones are taken to have come.
+   *
+   * @param known members that have come already.
    */
-  private async arrived(batch: Batch, to: Destination, members: readonly BatchMember[]): Promise<BatchMember[]> {
+  private async arrived(
+    batch: Batch,
+    to: Destination,
+    members: readonly BatchMember[],
+    known: readonly BatchMember[] = [],
+  ): Promise<BatchMember[]> {
     if (members.length === 0) return [];
-    const candidates = await this.newcomers(batch, to);
-    const known = new Map(
+    const taken = new Set(known.map(({ arrived }) => arrived));
+    const candidates = (await this.newcomers(batch, to)).filter(({ uid }) => !taken.has(uid));
+    const identities = new Map(
       (
         await identitiesOf(
           this.database,
@@ -372,7 +384,7 @@ export class Haul {
         )
       ).map((identity) => [identity.id, identity]),
     );
-    const wanted = members.flatMap(({ id }) => known.get(id) ?? []);
+    const wanted = members.flatMap(({ id }) => identities.get(id) ?? []);
     const byId = new Map(members.map((member) => [member.id, member]));
     return pairByIdentity(wanted, candidates).map(({ id, uid }) => ({
       ...(byId.get(id) as BatchMember),

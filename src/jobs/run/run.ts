@@ -7,7 +7,7 @@ import { type Batch, type BatchMethod, beginBatch, openBatches } from '../../sto
 import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf, type StoredFolder } from '../../store/folders';
-import { keptOf, leave, type PendingPlacement, pendingOf, strayedOf } from '../../store/frozen';
+import { keptOf, leave, type PendingPlacement, pendingByGeneration, pendingOf, strayedOf } from '../../store/frozen';
 import { holdLease, type Job } from '../../store/jobs';
 import { addWorked, type LeftReason, type Run, runById, updateRun } from '../../store/runs';
 import type { WorkContext } from '../context';
@@ -51,8 +51,6 @@ class Carrier {
   private readonly tries = new Map<number, number>();
   private trash: StoredFolder | undefined;
   private trashIds = new Set<number>();
-  /** Whether it is known what the server does with what is expunged outside the trash. */
-  private probed = false;
   private since = Date.now();
 
   constructor(
@@ -67,19 +65,13 @@ class Carrier {
     const fenced = this.fenced.bind(this);
     this.folders = new Folders(context.database, account, this.server, sync, fenced);
     this.haul = new Haul(context.database, account, this.server, run, this.folders, fenced, this.announce.bind(this));
-    this.probed = run.handsOver;
   }
 
   async carryOut(): Promise<Outcome> {
     await this.begin();
     for (const batch of await openBatches(this.context.database, this.account.id, this.run.id))
       await this.haul.settle(batch);
-    if (this.run.action !== 'restore')
-      await this.fenced(async (client) => {
-        const kept = await keptOf(client, this.account, this.run.id);
-        for (const reason of ['held', 'guarded'] as const)
-          await leave(client, this.account.id, this.run.id, reason, kept[reason]);
-      });
+    if (this.run.action !== 'restore') await this.guard();
     const outcome = await this.work();
     if (outcome !== 'paused') await conclude(this.context, this.job, this.account, this.server, this.run, outcome);
     return outcome;
@@ -96,6 +88,17 @@ class Carrier {
     this.trashIds = new Set(trashFolders(folders, this.account.settings.trashFolder).map(({ id }) => id));
     if (this.run.action === 'trash' && !this.trash)
       throw new MailProblem('folder-gone', 'The mailbox has no trash folder. Make one, or name one in the settings.');
+  }
+
+  /** Leaves what guards and holds keep now, by the flags that the messages bear on the server. */
+  private async guard(): Promise<void> {
+    for (const { generation, uids } of await pendingByGeneration(this.context.database, this.account.id, this.run.id))
+      await this.folders.refreshFlags(generation, uids);
+    await this.fenced(async (client) => {
+      const kept = await keptOf(client, this.account, this.run.id);
+      for (const reason of ['held', 'guarded'] as const)
+        await leave(client, this.account.id, this.run.id, reason, kept[reason]);
+    });
   }
 
   /** Works through what is pending, folder by folder; while the end of a batch is written down the next is sent. */
@@ -164,7 +167,7 @@ class Carrier {
   private destinationOf({ folder }: PendingPlacement): number | null {
     if (!this.trash) return null;
     if (this.run.action === 'trash') return this.trash.id;
-    return this.trashIds.has(folder) || (this.probed && !this.run.handsOver) ? null : this.trash.id;
+    return this.trashIds.has(folder) || (this.haul.probed && !this.run.handsOver) ? null : this.trash.id;
   }
 
   /** Takes the next batch off the queue: of one folder, to one folder, as many as the pace allows. */
@@ -173,7 +176,7 @@ class Carrier {
     let end = 1;
     while (end < queue.length && together(first, queue[end] as Routed)) end++;
     const candidates = queue.slice(0, end).sort((a, b) => a.uid - b.uid);
-    const probing = !this.probed && this.methodOf(first) !== 'move' && first.destination !== null;
+    const probing = !this.haul.probed && this.methodOf(first) !== 'move' && first.destination !== null;
     if (probing) this.pace.atMost(PROBE);
     const members = candidates.slice(0, this.pace.share(candidates.map(({ uid }) => uid)));
     const taken = new Set(members.map(({ id }) => id));
@@ -226,9 +229,6 @@ class Carrier {
     try {
       const close = await this.haul.send(batch);
       this.pace.answered(members.length, Date.now() - started);
-      if (batch.method === 'copy' && this.run.action === 'trash' && !this.probed)
-        await this.haul.lookForHandOver(batch);
-      if (batch.method !== 'move' && destination !== null) this.probed = true;
       const worked = Date.now() - this.since;
       this.since = Date.now();
       return {

@@ -103,7 +103,8 @@ export class FolderSync {
     await this.fetched(countOf(uids));
   }
 
-  private async syncFlags(generation: Generation, uids: Ranges, modSeq: number | null): Promise<void> {
+  /** Reads what flags changed of messages of the folder that is open, so that guards see them as they are. */
+  async syncFlags(generation: Generation, uids: Ranges, modSeq: number | null): Promise<void> {
     if (uids.length === 0) return;
     const since = modSeq === null ? null : generation.seenModSeq;
     if (since !== null && since === modSeq) return;

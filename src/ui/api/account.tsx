@@ -39,6 +39,7 @@ export function AccountProvider({
       hear(account.id, ({ kind, data }) => {
         if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
         if (kind === 'run') void client.invalidateQueries({ queryKey: ['runs', account.id] });
+        if (kind === 'index' || kind === 'level') void client.invalidateQueries({ queryKey: ['trash', account.id] });
         if (kind === 'level')
           for (const key of ['level', 'lots', 'settings', 'decisions', 'guards', 'plan'])
             void client.invalidateQueries({ queryKey: [key, account.id] });

@@ -1,5 +1,6 @@
 import type { Category } from '../../core/categories/categories';
 import type { GuardKind } from '../../core/guards/guards';
+import type { Mark } from '../../core/ledger/balance';
 import type { GroupingKind } from '../../core/senders/grouping';
 import type { SheetNote } from '../../core/senders/sheet';
 
@@ -20,6 +21,10 @@ export interface Settings {
   thresholds: { warning?: number; sending?: number; receiving?: number };
   timeZone: string;
   units: 'binary' | 'decimal';
+  /** When a mail tells of the end of a scan or run, and where to; null is the mailbox itself. */
+  mailWhen: 'never' | 'long' | 'always';
+  mailTo: string | null;
+  canMail: boolean;
 }
 
 export interface AccountBrief {
@@ -57,6 +62,7 @@ export interface Level {
   roots: { name: string; used: number | null; limit: number | null; counted: Amount }[];
   folders: FolderLevel[];
   readings: { at: string; used: number }[];
+  version: number;
   at: string;
 }
 
@@ -94,6 +100,31 @@ export interface Message {
   flaws: string[];
   origin: string | null;
   trashedBy: number | null;
+  placedAt: string | null;
+}
+
+/** What went into the trash together. */
+export interface TrashGroup extends Amount {
+  run: number | null;
+  label: string | null;
+  first: string | null;
+  last: string | null;
+  undated: number;
+  dropped: { first: string; last: string } | null;
+}
+
+export interface TrashState {
+  folder: string | null;
+  /** Days after which the server drops what lies in it, as the user states it. */
+  days: number | null;
+  groups: TrashGroup[];
+}
+
+/** The newest entry of the ledger's chain. */
+export interface LedgerHead {
+  entries: number;
+  code: string;
+  at: string | null;
 }
 
 export interface MessageDetails extends Message {
@@ -150,22 +181,22 @@ export interface Lot extends Amount {
   only: Amount;
 }
 
-export interface LevelMark {
-  used: number | null;
-  counted: number;
-  at: string;
-}
-
 export interface Run {
   id: number;
   action: 'trash' | 'purge' | 'restore';
   state: 'queued' | 'running' | 'paused' | 'done' | 'cancelled' | 'failed';
   label: string;
+  selector: Record<string, unknown>;
   asked: Amount;
   done: Amount;
   left: ({ reason: string } & Amount)[];
-  before: LevelMark | null;
-  after: LevelMark | null;
+  before: Mark | null;
+  after: Mark | null;
+  settled: Mark | null;
+  askedBy: { user?: string; via?: 'page' | 'script' };
+  /** What can still be taken back. */
+  undo: Amount;
+  workedMs: number;
   problem?: { kind: string; detail: string };
   createdAt: string;
   startedAt?: string;

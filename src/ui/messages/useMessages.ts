@@ -1,7 +1,7 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
 import { useMemo } from 'react';
 import { useAccount } from '../api/account';
-import { call, query } from '../api/call';
+import { ApiProblem, call, query } from '../api/call';
 import { useMore } from '../api/more';
 import type { Amount, Message } from '../api/types';
 
@@ -15,6 +15,7 @@ export interface MessageQuery {
 interface Page {
   total: Amount;
   messages: Message[];
+  version: number;
   next?: string;
 }
 
@@ -30,12 +31,17 @@ export function useMessages(asked: MessageQuery) {
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (page) => page.next,
     placeholderData: keepPreviousData,
+    // A text in the messages is asked of the mail server, which may take its time.
+    retry: (tries, error) => error instanceof ApiProblem && error.status === 503 && tries < 60,
+    retryDelay: 2_000,
   });
   const rows = useMemo(() => result.data?.pages.flatMap(({ messages }) => messages) ?? [], [result.data]);
   const more = useMore(result);
   return {
     rows,
     total: result.data?.pages[0]?.total,
+    /** Of the index, when the first page was read. */
+    version: result.data?.pages[0]?.version,
     error: result.error,
     more,
     refetch: result.refetch,

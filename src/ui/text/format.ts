@@ -60,6 +60,11 @@ export function dayAndTime(instant: string, timeZone: string): string {
   return `${day(instant, timeZone)} ${time(instant, timeZone)}`;
 }
 
+/** Whole days from now until an instant, none once it is past. */
+export function daysUntil(instant: string): number {
+  return Math.max(0, Math.ceil((Date.parse(instant) - Date.now()) / 86_400_000));
+}
+
 export function ago(instant: string): string {
   return formatDistanceStrict(new Date(instant), new Date(), { addSuffix: true });
 }

@@ -1,4 +1,4 @@
-import { useChange, useFigures } from '../../../ui/api/account';
+import { useAccount, useChange, useFigures, useLevel } from '../../../ui/api/account';
 import type { Lot, Run } from '../../../ui/api/types';
 import { Question } from '../../../ui/Question';
 import { go } from '../../../ui/route';
@@ -32,11 +32,15 @@ export function Act({ lots }: { lots: Lot[] }) {
   const toPurge = fated('purge');
   const start = (action: Lot['fate'], ids: number[]) =>
     run.mutate({ action, lots: ids }, { onSuccess: () => go('/ledger') });
+  const level = useLevel().data;
+  const { settings } = useAccount();
+  const hasTrash = !level || level.folders.some(({ role, path }) => role === 'trash' || path === settings.trashFolder);
   const outside = lots.some(({ fate, suggestion }) => fate === 'purge' && suggestion !== 'trash');
   const purgeSentence = outside ? text.review.purgeQuestion : text.trash.purgeText;
   return (
     <section className="card grid content-start gap-4">
-      {toTrash.sum > 0 && (
+      {toTrash.sum > 0 && !hasTrash && <NoTrash />}
+      {toTrash.sum > 0 && hasTrash && (
         <div className="grid gap-3">
           <p>{text.review.question(toTrash.messages)}</p>
           <button
@@ -54,6 +58,7 @@ export function Act({ lots }: { lots: Lot[] }) {
           title={text.trash.sure}
           sentence={purgeSentence(toPurge.messages, toPurge.bytes)}
           doIt={text.review.goPurge(toPurge.messages)}
+          answer={toPurge.sum}
           onDo={() => start('purge', toPurge.ids)}
           trigger={
             <button type="button" className="button button-go justify-self-start" disabled={run.isPending}>
@@ -68,5 +73,36 @@ export function Act({ lots }: { lots: Lot[] }) {
         </p>
       )}
     </section>
+  );
+}
+
+/** Without a trash folder nothing can be moved to it: one is made, but not without asking. */
+function NoTrash() {
+  const make = useChange<undefined>(
+    () => '/trash',
+    'POST',
+    () => ({}),
+    ['settings', 'level', 'trash'],
+  );
+  return (
+    <div className="grid gap-3">
+      <p>{text.review.noTrash}</p>
+      <p>
+        <button
+          type="button"
+          className="button button-chief"
+          disabled={make.isPending}
+          onClick={() => make.mutate(undefined)}
+        >
+          {text.review.makeTrash}
+        </button>{' '}
+        {text.review.nameTrash}
+      </p>
+      {make.error && (
+        <p role="alert" className="text-go">
+          {make.error.message}
+        </p>
+      )}
+    </div>
   );
 }

@@ -1,0 +1,82 @@
+import * as v from 'valibot';
+import { trashFolder, trashFolders } from '../../core/mailbox/folders';
+import { readLevel } from '../../jobs/listing';
+import { saveSettings } from '../../store/accounts';
+import { transaction } from '../../store/database';
+import { tell } from '../../store/events';
+import { foldersOf } from '../../store/folders';
+import { trashGroups } from '../../store/trash';
+import { onServer } from '../on-server';
+import { conflict } from '../problem';
+import { route } from '../route';
+import * as s from '../schemas';
+
+const DAY_MS = 86_400_000;
+
+export const showTrash = route({
+  method: 'GET',
+  path: '/accounts/{account}/trash',
+  summary: 'What lies in the trash, by the run that brought it, and when the server is expected to drop it.',
+  response: v.object({
+    /** Path; null where the mailbox has none. */
+    folder: v.nullable(v.string()),
+    /** Days after which the server drops what lies in it, as the user states it. */
+    days: v.nullable(v.number()),
+    groups: v.array(
+      v.object({
+        ...s.Amount.entries,
+        run: v.nullable(v.number()),
+        label: v.nullable(v.string()),
+        first: v.nullable(s.Timestamp),
+        last: v.nullable(s.Timestamp),
+        undated: v.number(),
+        /** When the server is expected to drop the first and the last of it. */
+        dropped: v.nullable(v.object({ first: s.Timestamp, last: s.Timestamp })),
+      }),
+    ),
+  }),
+  async handle({ environment, account }) {
+    const folders = await foldersOf(environment.database, account.id);
+    const { trashDays, trashFolder: named } = account.settings;
+    const trash = trashFolders(folders, named).map(({ id }) => id);
+    const groups = await trashGroups(environment.database, account.id, trash);
+    const drop = (at: Date) => new Date(at.getTime() + (trashDays ?? 0) * DAY_MS);
+    return {
+      folder: trashFolder(folders, named)?.path ?? null,
+      days: trashDays,
+      groups: groups.map((group) => ({
+        ...group,
+        dropped:
+          trashDays !== null && group.first && group.last ? { first: drop(group.first), last: drop(group.last) } : null,
+      })),
+    };
+  },
+});
+
+export const makeTrash = route({
+  method: 'POST',
+  path: '/accounts/{account}/trash',
+  summary: 'Makes a trash folder on the server, marked as such where it can be (RFC 6154).',
+  body: v.object({ name: v.optional(v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(200)), 'Trash') }),
+  status: 201,
+  response: v.object({ folder: v.string() }),
+  async handle({ environment, account, body }) {
+    const { database } = environment;
+    if (trashFolder(await foldersOf(database, account.id), account.settings.trashFolder))
+      throw conflict('wrong-state', 'This mailbox has a trash folder.');
+    const path = await onServer(environment, account, 'The folder was not made', async (server) => {
+      const listed = await server.folders();
+      const separator = listed.find(({ delimiter }) => delimiter !== null)?.delimiter ?? '/';
+      const name = `${server.personalPrefix}${body.name.replaceAll('/', separator)}`;
+      if (!listed.some(({ serverName }) => serverName === name)) await server.createFolder(name, 'trash');
+      const now = await readLevel(database, account.id, server);
+      return now.find(({ serverName }) => serverName === name)?.path ?? body.name;
+    });
+    await transaction(database, async (client) => {
+      // Where the server does not mark it, the user's word stands for that.
+      await saveSettings(client, account.id, { trashFolder: path });
+      await tell(client, account.id, 'level', {});
+    });
+    return { folder: path };
+  },
+});

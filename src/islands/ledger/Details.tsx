@@ -1,0 +1,173 @@
+import type { ReactNode } from 'react';
+import { balance } from '../../core/ledger/balance';
+import { useAccount, useChange, useFigures } from '../../ui/api/account';
+import type { Run } from '../../ui/api/types';
+import { Heads } from '../../ui/Heads';
+import { Sheet } from '../../ui/Sheet';
+import { text } from '../../ui/text';
+import { count, duration } from '../../ui/text/format';
+import { NoRoom } from './NoRoom';
+import { Undo } from './Undo';
+
+/** What trying again would not change: the user's own rules, and what is not there. */
+const FINAL = new Set(['guarded', 'held', 'vanished']);
+
+/** Everything that is on record of a run. */
+export function Details({ run, onClose }: { run: Run | undefined; onClose(): void }) {
+  return (
+    <Sheet title={run ? `${text.ledger.open(run.id)}: ${run.label}` : ''} open={run !== undefined} onClose={onClose}>
+      {run && <Record run={run} />}
+    </Sheet>
+  );
+}
+
+function Record({ run }: { run: Run }) {
+  const { base } = useAccount();
+  const { octets, dayAndTime } = useFigures();
+  const amount = (messages: number, bytes: number) => `${text.messages(messages, count(messages))}, ${octets(bytes)}`;
+  const rate = run.workedMs > 0 ? (run.done.messages / run.workedMs) * 1_000 : 0;
+  const list = `/api${base}/runs/${run.id}/messages`;
+  return (
+    <>
+      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 break-words">
+        <Pair name={text.ledger.what}>{text.ledger.actions[run.action]}</Pair>
+        <Pair name={text.ledger.named}>{namedBy(run)}</Pair>
+        <Pair name={text.ledger.askedBy}>
+          {run.askedBy.user} {run.askedBy.via && text.ledger.via[run.askedBy.via]}, {dayAndTime(run.createdAt)}
+        </Pair>
+        {run.startedAt && <Pair name={text.ledger.began}>{dayAndTime(run.startedAt)}</Pair>}
+        {run.workedMs > 0 && (
+          <Pair name={text.ledger.took}>
+            {text.ledger.tookRate(duration(run.workedMs / 1_000), count(Math.round(rate)))}
+          </Pair>
+        )}
+        <Pair name={text.ledger.asked}>{amount(run.asked.messages, run.asked.bytes)}</Pair>
+        <Pair name={text.ledger.done}>
+          <span title={`${count(run.done.bytes)} B`}>{amount(run.done.messages, run.done.bytes)}</span>
+        </Pair>
+      </dl>
+      <Left run={run} />
+      <Figures run={run} />
+      <p>
+        <Undo run={run} />
+      </p>
+      <p>
+        <a className="link" href={`${list}?format=csv`} download>
+          {text.ledger.listCsv}
+        </a>
+        {' · '}
+        <a className="link" href={`${list}?format=jsonl`} download>
+          {text.ledger.listLines}
+        </a>
+      </p>
+      <p className="note">{text.ledger.threads}</p>
+    </>
+  );
+}
+
+function Pair({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <>
+      <dt>{name}</dt>
+      <dd>{children}</dd>
+    </>
+  );
+}
+
+function namedBy({ selector }: Run): string {
+  const [kind = '', value] = Object.entries(selector)[0] ?? [];
+  const shown = Array.isArray(value) ? value.join(', ') : `${value}`;
+  return text.ledger.selectors[kind]?.(shown) ?? kind;
+}
+
+function Left({ run }: { run: Run }) {
+  const { octets } = useFigures();
+  const again = useChange<undefined, Run>(
+    () => '/runs',
+    'POST',
+    () => ({ action: run.action, rest: run.id }),
+    ['runs', 'level', 'messages', 'trash'],
+  );
+  const over = run.state === 'done' || run.state === 'cancelled';
+  return (
+    <section>
+      <h3 className="font-semibold">{text.ledger.leftTitle}</h3>
+      {run.left.length === 0 ? (
+        <p>{text.ledger.nothingLeft}</p>
+      ) : (
+        <ul className="mt-1 grid gap-1">
+          {run.left.map(({ reason, messages, bytes }) => (
+            <li key={reason}>
+              {text.ledger.leftReason(count(messages), text.ledger.reasons[reason] ?? reason)}
+              <span className="text-ink-2"> · {octets(bytes)}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+      <NoRoom run={run} />
+      {over && run.left.some(({ reason }) => !FINAL.has(reason)) && (
+        <button
+          type="button"
+          className="button mt-2"
+          disabled={again.isPending || again.isSuccess}
+          onClick={() => again.mutate(undefined)}
+        >
+          {text.ledger.tryRest}
+        </button>
+      )}
+      {again.error && (
+        <p role="alert" className="mt-1 text-go">
+          {again.error.message}
+        </p>
+      )}
+    </section>
+  );
+}
+
+/** The server's figure and ours at each look, and why they differ where they do. */
+function Figures({ run }: { run: Run }) {
+  const { octets, dayAndTime } = useFigures();
+  const { before, after, settled } = run;
+  if (!before) return null;
+  const looks = [
+    ['before', before],
+    ['after', after],
+    ['settled', settled && settled.at !== after?.at ? settled : null],
+  ] as const;
+  const told = run.action === 'purge' && after ? balance({ won: run.done.bytes, before, after, settled }) : undefined;
+  return (
+    <section className="grid gap-2">
+      <h3 className="font-semibold">{text.ledger.figureTitle}</h3>
+      <table className="table">
+        <Heads of={[[text.ledger.when], [text.ledger.used, 'number'], [text.ledger.counted, 'number']]} />
+        <tbody>
+          {looks.map(
+            ([name, mark]) =>
+              mark && (
+                <tr key={name}>
+                  <td>
+                    {text.ledger.figure[name]} <span className="text-ink-2">{dayAndTime(mark.at)}</span>
+                  </td>
+                  <td className="number" title={mark.used === null ? undefined : `${count(mark.used)} B`}>
+                    {mark.used === null ? '–' : octets(mark.used)}
+                  </td>
+                  <td className="number" title={`${count(mark.counted)} B`}>
+                    {octets(mark.counted)}
+                  </td>
+                </tr>
+              ),
+          )}
+        </tbody>
+      </table>
+      {told && (
+        <p>
+          {text.ledger.expected(octets(told.expected))}{' '}
+          {told.reported !== null && text.ledger.reported(octets(told.reported))}{' '}
+          {told.reasons.map(({ reason, bytes }) => text.ledger.differs[reason](octets(bytes))).join(' ')}{' '}
+          {told.settledAt && told.reasons.length > 0 && text.ledger.followed(dayAndTime(told.settledAt))}{' '}
+          {told.notMail !== null && told.notMail > 0 && text.ledger.notMail(octets(told.notMail))}
+        </p>
+      )}
+    </section>
+  );
+}

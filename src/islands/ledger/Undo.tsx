@@ -1,0 +1,28 @@
+import { useChange } from '../../ui/api/account';
+import type { Run } from '../../ui/api/types';
+import { text } from '../../ui/text';
+import { count } from '../../ui/text/format';
+
+/** Takes back what a run moved to the trash, as long as any of it lies there. */
+export function Undo({ run }: { run: Run }) {
+  const undo = useChange<undefined, Run>(
+    () => '/runs',
+    'POST',
+    () => ({ action: 'restore', run: run.id }),
+    ['runs', 'level', 'messages', 'trash'],
+  );
+  if (run.action !== 'trash' || run.done.messages === 0) return null;
+  if (run.undo.messages === 0) return <span className="text-ink-2">{text.ledger.undoGone}</span>;
+  return (
+    <>
+      <button type="button" className="button" disabled={undo.isPending} onClick={() => undo.mutate(undefined)}>
+        {text.ledger.undoSome(text.messages(run.undo.messages, count(run.undo.messages)))}
+      </button>
+      {undo.error && (
+        <span role="alert" className="block text-go">
+          {undo.error.message}
+        </span>
+      )}
+    </>
+  );
+}

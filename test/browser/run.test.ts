@@ -1,0 +1,139 @@
+import assert from 'node:assert/strict';
+import { after, before, test } from 'node:test';
+import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
+import type { StandIn } from '../../stand-in/host';
+import { cleanUp, until } from '../harness';
+import { accessible, answer, ask, button, find, goTo, openDemo, shows, text } from './page';
+
+let host: StandIn;
+let driver: WebDriver;
+
+before(async () => {
+  ({ host, driver } = await openDemo());
+  await goTo('/');
+  await (
+    await driver.wait(
+      browserUntil.elementLocated(By.xpath('//button[normalize-space()="Open the demo mailbox"]')),
+      20_000,
+    )
+  ).click();
+  await until(async () => (await ask('/scans/last')).state === 'done');
+});
+after(cleanUp);
+
+const held = (folder: string) => host.mailbox.folder(folder)?.messages.length ?? 0;
+const lastRun = async () => (await ask('/runs')).runs[0];
+
+/** Marks what matches, and has it moved to the trash. */
+async function toTrash(where: string): Promise<void> {
+  await driver.executeAsyncScript(
+    `const done = arguments[arguments.length - 1];
+     fetch('/api/accounts/1/lots', { method: 'POST', body: JSON.stringify({ where: arguments[0] }) }).then(() => done());`,
+    where,
+  );
+  await goTo('/review');
+  await (await driver.wait(browserUntil.elementLocated(By.css('main .button-chief')), 20_000)).click();
+  await shows(/Run \d+/);
+}
+
+test('a tab that is closed in mid-run finds it again, further on; others’ acts are read as reasons', async () => {
+  host.faults.latencyMs = 700;
+  const offers = held('Offers');
+  await toTrash('folder = Offers');
+  await until(async () => (await lastRun()).done.messages > 0);
+  const seen = (await lastRun()).done.messages;
+  // Another client takes away what has not had its turn yet.
+  const mailbox = host.mailbox;
+  const rest = mailbox.folder('Offers')?.messages.slice(-5) ?? [];
+  mailbox.move(mailbox.folder('Offers') as never, rest.slice(0, 2), mailbox.folder('Archive') as never);
+  mailbox.expunge(mailbox.folder('Offers') as never, rest.slice(2));
+  const tab = await driver.getWindowHandle();
+  await driver.switchTo().newWindow('tab');
+  const other = await driver.getWindowHandle();
+  await driver.switchTo().window(tab);
+  await driver.close();
+  await driver.switchTo().window(other);
+  await goTo('/ledger');
+  await shows(/of [\d,]+ messages/);
+  assert.ok((await lastRun()).done.messages >= seen);
+  host.faults.latencyMs = 0;
+  await shows(/Run 1 is done/);
+  const run = await lastRun();
+  assert.equal(
+    run.done.messages + run.left.reduce((sum: number, { messages }: { messages: number }) => sum + messages, 0),
+    run.asked.messages,
+  );
+  assert.ok(offers - held('Offers') >= run.done.messages);
+  await (
+    await driver.wait(browserUntil.elementLocated(By.xpath('//main//button[contains(., "folder = Offers")]')), 20_000)
+  ).click();
+  await shows(/2 moved by another program/, '[role=dialog]');
+  await shows(/3 gone before their turn came/, '[role=dialog]');
+  await shows(/in this page/, '[role=dialog]');
+  await accessible('the record of a run');
+});
+
+test('a run is undone from its record, and says when nothing of it is left to take back', async () => {
+  const run = await lastRun();
+  const before = held('Offers');
+  await (await button(`undo: take back ${run.undo.messages.toLocaleString('en-GB')} messages`)).click();
+  await until(() => held('Offers') === before + run.undo.messages);
+  await until(async () => (await lastRun()).state === 'done' && (await lastRun()).action === 'restore');
+  await goTo('/ledger?run=1');
+  await shows(/nothing of it is in the trash any more/, '[role=dialog]');
+});
+
+test('three messages found by words in their bodies are taken back; what other programs moved goes where the user says', async () => {
+  const [sample] = host.mailbox.folder('Trash')?.messages ?? [];
+  assert.ok(sample);
+  await goTo('/trash?where=subject%20~%20e');
+  const grid = await find('[role=grid]');
+  await find('[role=row][aria-selected]');
+  const archived = held('Archive');
+  await grid.sendKeys(' ', Key.chord(Key.SHIFT, Key.ARROW_DOWN), Key.chord(Key.SHIFT, Key.ARROW_DOWN));
+  await shows(/3 marked/);
+  const select = await find('main select.w-28');
+  await select.sendKeys('Archive');
+  await (await button('Take back')).click();
+  await until(() => held('Archive') === archived + 3);
+});
+
+test('a purge is refused and nothing goes; what comes in after the question was shown is not purged by its answer', async () => {
+  await goTo('/trash');
+  const { trash, trashGuarded } = await ask('/level');
+  const goes = trash.messages - trashGuarded.messages;
+  const purge = `Purge ${goes.toLocaleString('en-GB')} messages`;
+  await (await button(purge)).click();
+  await shows(/Tamsel can’t bring them back/, '[role=alertdialog]');
+  await accessible('the question');
+  await (await find('[role=alertdialog] input')).sendKeys('yes', Key.ENTER);
+  await (
+    await driver.wait(
+      browserUntil.elementLocated(By.xpath('//*[@role="alertdialog"]//button[normalize-space()="Keep them"]')),
+      5_000,
+    )
+  ).click();
+  assert.equal((await lastRun()).action, 'restore');
+  await (await button(purge)).click();
+  await shows(/Tamsel can’t bring them back/, '[role=alertdialog]');
+  // One more comes in while the question stands, and the index knows of it.
+  const { mailbox } = host;
+  mailbox.move(
+    mailbox.folder('INBOX') as never,
+    mailbox.folder('INBOX')?.messages.slice(0, 1) ?? [],
+    mailbox.folder('Trash') as never,
+  );
+  await driver.executeAsyncScript(
+    `fetch('/api/accounts/1/scans', { method: 'POST', body: '{}' }).then(arguments[arguments.length - 1])`,
+  );
+  await until(async () => (await ask('/level')).trash.messages === trash.messages + 1);
+  await answer(goes);
+  await until(async () => (await lastRun()).action === 'purge' && (await lastRun()).state === 'done');
+  assert.equal((await lastRun()).done.messages, goes);
+  assert.equal(held('Trash'), trashGuarded.messages + 1);
+  await goTo('/ledger');
+  await shows(/sealed with a key/);
+  await (await button('Check it')).click();
+  await shows(/Every entry is as it was written/);
+  assert.match(await text('main'), /won back in 1 purge/);
+});

@@ -1,0 +1,52 @@
+import { parseArgs } from 'node:util';
+import { App, cleanUp } from '../harness';
+import { trial } from './trial';
+
+/**
+ * Many randomised runs with faults: `npm run reliability -- --trials 200 --seed 1`. `--seed` is that of the first trial,
+ * each further one counts up; a failing seed is replayed with `--trials 1 --seed` and its number.
+ */
+const { values } = parseArgs({
+  options: {
+    trials: { type: 'string', default: '100' },
+    seed: { type: 'string', default: `${Date.now() % 1_000_000}` },
+    'no-strikes': { type: 'boolean', default: false },
+    'go-on': { type: 'boolean', default: false },
+  },
+});
+
+const sums = {
+  trials: 0,
+  runs: 0,
+  messages: 0,
+  failed: [] as number[],
+  strikes: {} as Record<string, number>,
+  outcomes: {} as Record<string, number>,
+};
+const add = (into: Record<string, number>, from: Record<string, number>) => {
+  for (const [key, count] of Object.entries(from)) into[key] = (into[key] ?? 0) + count;
+};
+
+try {
+  const app = await App.start();
+  for (let index = 0; index < Number(values.trials); index++) {
+    const seed = Number(values.seed) + index;
+    try {
+      const report = await trial(app, { seed, strikes: !values['no-strikes'] });
+      sums.runs += report.runs;
+      sums.messages += report.messages;
+      add(sums.strikes, report.strikes);
+      add(sums.outcomes, report.left);
+    } catch (error) {
+      sums.failed.push(seed);
+      process.stdout.write(`${(error as Error).message}\n${(error as Error).stack}\n`);
+      if (!values['go-on']) break;
+      await app.restarted();
+    }
+    sums.trials++;
+    process.stdout.write(`${seed} ${JSON.stringify(sums)}\n`);
+  }
+} finally {
+  await cleanUp();
+}
+process.exit(sums.failed.length > 0 ? 1 : 0);
