@@ -130,6 +130,10 @@ export class App {
     return this.env.TAMSEL_KEY_FILE as string;
   }
 
+  get databaseUrl(): string {
+    return this.env.TAMSEL_DATABASE_URL as string;
+  }
+
   async startWeb(): Promise<void> {
     this.web = spawn(process.execPath, ['dist/server/entry.mjs'], {
       cwd: ROOT,

@@ -10,6 +10,7 @@ import { runById, updateRun } from '../store/runs';
 import { scanById, updateScan } from '../store/scans';
 import { beat } from '../store/workers';
 import type { WorkContext } from './context';
+import { leased } from './leased';
 import { sendNotice } from './notices';
 import { carryOut } from './run/run';
 import { scan } from './scan/scan';
@@ -39,8 +40,9 @@ export class Worker {
     await beat(database, this.context.worker);
     while (!this.stopped) {
       try {
+        const asked = Date.now();
         const job = await takeJob(database, this.context.worker, this.context.leaseSeconds);
-        if (job) await this.attend(job);
+        if (job) await this.attend(job, asked);
         else await this.rest();
       } catch (error) {
         this.context.log.error({ err: error }, 'the database could not be used');
@@ -71,15 +73,19 @@ export class Worker {
     this.wakeUp = undefined;
   }
 
-  /** Does a job while its lease is kept. */
-  private async attend(job: Job): Promise<void> {
+  /** Does a job while its lease, which was asked for at `takenAt`, is kept. */
+  private async attend(job: Job, takenAt: number): Promise<void> {
     const { database, worker, leaseSeconds, log } = this.context;
     let server: MailServer | undefined;
+    let keptAt = takenAt;
+    const holds = () => Date.now() - keptAt < leaseSeconds * 1000;
     const keeper = setInterval(
       () => {
+        const asked = Date.now();
         void keepLease(database, job, worker, leaseSeconds).then(
           (kept) => {
-            if (!kept) void server?.close();
+            if (kept) keptAt = asked;
+            else void server?.close();
           },
           () => undefined,
         );
@@ -93,7 +99,7 @@ export class Worker {
         await look(database, job);
         return;
       }
-      server = await signInTo(this.context, account);
+      server = leased(await signInTo(this.context, account), holds);
       if (job.kind === 'scan') {
         await scan(this.context, job, account, server);
         await finishJob(database, job);

@@ -38,8 +38,8 @@ export interface Batch {
   /** UIDVALIDITY and UIDNEXT of the destination before the command: what it brought has a UID from there on. */
   destinationValidity: number | null;
   destinationUidNext: number | null;
-  /** UIDs at the source from which others' \\Deleted is lifted for the moment. */
-  lifted: Ranges;
+  /** UIDs from which others' \\Deleted is lifted for the moment, and their generation; null where there are none. */
+  lifted: { generation: number; uids: Ranges } | null;
 }
 
 /** Writes down what is about to be sent. */
@@ -70,25 +70,31 @@ export async function beginBatch(
       batch.destinationUidNext,
     ],
   );
-  return { ...batch, seq, state: 'sent', lifted: [] };
+  return { ...batch, seq, state: 'sent', lifted: null };
 }
 
 /** The batches that were sent and never closed. */
 export async function openBatches(db: Queryable, account: number, run: number): Promise<Batch[]> {
   const open = await rows<
-    Omit<Batch, 'members' | 'lifted'> & { ids: number[]; uids: number[]; arrived: number[]; lifted: string }
+    Omit<Batch, 'members' | 'lifted'> & {
+      ids: number[];
+      uids: number[];
+      arrived: number[];
+      lifted: string;
+      liftedIn: number | null;
+    }
   >(
     db,
     `select seq, method, state, generation, ids::float8[] as ids, uids::float8[] as uids, arrived::float8[] as arrived,
             destination, destination_validity as "destinationValidity", destination_uid_next as "destinationUidNext",
-            lifted::text as lifted
+            lifted::text as lifted, lifted_in as "liftedIn"
      from run_batch where account = $1 and run = $2 and state <> 'done' order by seq`,
     [account, run],
   );
-  return open.map(({ ids, uids, arrived, lifted, ...batch }) => ({
+  return open.map(({ ids, uids, arrived, lifted, liftedIn, ...batch }) => ({
     ...batch,
     members: ids.map((id, index) => ({ id, uid: uids[index] as number, arrived: arrived[index] as number })),
-    lifted: parseMultirange(lifted),
+    lifted: liftedIn === null ? null : { generation: liftedIn, uids: parseMultirange(lifted) },
   }));
 }
 
@@ -97,7 +103,7 @@ export async function advanceBatch(db: Queryable, account: number, run: number, 
   const ids = batch.members.map(({ id }) => id);
   await db.query(
     `update run_batch set state = $4, method = $5, members = $6::int8multirange, ids = $7, uids = $8, arrived = $9,
-       lifted = $10::int8multirange, generation = $11
+       lifted = $10::int8multirange, lifted_in = $11, generation = $12
      where account = $1 and run = $2 and seq = $3`,
     [
       account,
@@ -109,7 +115,8 @@ export async function advanceBatch(db: Queryable, account: number, run: number, 
       ids,
       batch.members.map(({ uid }) => uid),
       batch.members.map(({ arrived }) => arrived),
-      printMultirange(batch.lifted),
+      printMultirange(batch.lifted?.uids ?? []),
+      batch.lifted?.generation ?? null,
       batch.generation,
     ],
   );
@@ -132,7 +139,7 @@ export async function closeBatch(
   batch: Batch,
   done: readonly BatchMember[],
 ): Promise<void> {
-  await advanceBatch(db, account, run, { ...batch, state: 'done', members: [...done], lifted: [] });
+  await advanceBatch(db, account, run, { ...batch, state: 'done', members: [...done], lifted: null });
   await db.query(
     `update run_batch b set done_members = members, digest = ${DIGEST} where account = $1 and run = $2 and seq = $3`,
     [account, run, batch.seq],

@@ -60,7 +60,7 @@ export class Mailbox {
         received: message.received,
         saved:
           folder.use === '\\Trash'
-            ? Math.max(message.received, newest - ((index * 7) % TRASH_DAYS) * 86_400 - (index % 86_400))
+            ? Math.max(message.received, newest - ((index * 5) % TRASH_DAYS) * 86_400 - (index % 86_400))
             : message.received,
         flags: flags.filter((flag) => flag !== false),
       });

@@ -83,7 +83,7 @@ test('a run is undone from its record, and says when nothing of it is left to ta
   await shows(/nothing of it is in the trash any more/, '[role=dialog]');
 });
 
-test('three messages found by words in their bodies are taken back; what other programs moved goes where the user says', async () => {
+test('three messages found by search in the trash are taken back; what other programs moved goes where the user says', async () => {
   const [sample] = host.mailbox.folder('Trash')?.messages ?? [];
   assert.ok(sample);
   await goTo('/trash?where=subject%20~%20e');

@@ -22,6 +22,8 @@ const sums = {
   failed: [] as number[],
   strikes: {} as Record<string, number>,
   outcomes: {} as Record<string, number>,
+  acts: 0,
+  late: 0,
 };
 const add = (into: Record<string, number>, from: Record<string, number>) => {
   for (const [key, count] of Object.entries(from)) into[key] = (into[key] ?? 0) + count;
@@ -35,6 +37,8 @@ try {
       const report = await trial(app, { seed, strikes: !values['no-strikes'] });
       sums.runs += report.runs;
       sums.messages += report.messages;
+      sums.acts += report.acts;
+      sums.late += report.late;
       add(sums.strikes, report.strikes);
       add(sums.outcomes, report.left);
     } catch (error) {

@@ -29,6 +29,9 @@ export interface TrialReport {
   messages: number;
   strikes: Record<string, number>;
   left: Record<string, number>;
+  /** How often something happened, and how often the run was over by then. */
+  acts: number;
+  late: number;
   story: string[];
 }
 
@@ -66,7 +69,7 @@ function surroundings(random: Random): Partial<Faults> {
   if (random.chance(0.15)) hide.push('CONDSTORE', 'QRESYNC');
   return {
     hide,
-    latencyMs: random.between(0, 40),
+    latencyMs: random.between(5, 90),
     longestCommand: random.chance(0.3) ? random.between(90, 400) : 0,
     trashesByItself: random.chance(0.12),
     noDelete: random.chance(0.06) ? [random.pick(['Bees', 'Parish'])] : [],
@@ -99,7 +102,7 @@ interface Asked {
 export async function trial(app: App, { seed, strikes: withStrikes }: TrialOptions): Promise<TrialReport> {
   const random = new Random(seedOf(seed, 1));
   const host = await StandIn.start({ scenario: mailboxOf(random), user: USER, password: PASSWORD });
-  const report: TrialReport = { runs: 0, messages: 0, strikes: {}, left: {}, story: [] };
+  const report: TrialReport = { runs: 0, messages: 0, strikes: {}, left: {}, acts: 0, late: 0, story: [] };
   try {
     const around = surroundings(random);
     host.faults = { ...noFaults(), ...around };
@@ -115,10 +118,12 @@ export async function trial(app: App, { seed, strikes: withStrikes }: TrialOptio
       if (!run) continue;
       asked.push(run);
       const path = `${account}/runs/${run.id}`;
-      for (let acts = random.below(5); acts > 0; acts--) {
-        await sleep(random.between(0, 350));
-        if (withStrikes && random.chance(0.6)) await strikes.one(path);
-        else if (random.chance(0.8)) others.act();
+      for (let acts = random.below(7); acts > 0; acts--) {
+        await sleep(random.between(0, 300));
+        if (withStrikes && random.chance(0.5)) await strikes.one(path);
+        else others.act();
+        report.late += (await app.call('GET', path).catch(() => undefined))?.body?.state === 'done' ? 1 : 0;
+        report.acts++;
       }
       strikes.calm();
       host.faults = { ...noFaults(), ...around, latencyMs: 0 };

@@ -74,16 +74,13 @@ export class Haul {
       case 'expunge':
       case 'hand-over': {
         await this.server.markDeleted(sources, true);
-        // Between the mark and the expunge others may have taken some away: these were not purged by us.
+        // Before the expunge others may have taken some away: these were not purged by us.
         const there = new Set(await this.server.uids(sources));
-        const gone = batch.members.filter(({ uid }) => !there.has(uid));
-        const marked = await this.advance({
-          ...batch,
-          state: 'marked',
-          members: batch.members.filter(({ uid }) => there.has(uid)),
-        });
-        await this.lose(batch, gone);
-        await this.expungeOnly(marked, marked.members);
+        const present = batch.members.filter(({ uid }) => there.has(uid));
+        const purging = batch.method === 'expunge';
+        const marked = await this.advance({ ...batch, state: 'marked', members: purging ? present : batch.members });
+        if (purging) await this.lose(batch, without(batch.members, present));
+        await this.expungeOnly(marked, marked.generation, marked.members);
         this.probed = true;
         await this.settleExpunged(marked);
         return async () => {};
@@ -93,8 +90,8 @@ export class Haul {
 
   /** Finds out what became of a batch whose answer never came, or did not say all, and carries it to its end. */
   async settle(batch: Batch, known: readonly BatchMember[] = []): Promise<void> {
-    if (batch.lifted.length > 0 && (await this.folders.open(batch.generation)) === undefined)
-      await this.server.markDeleted(batch.lifted, true);
+    if (batch.lifted && (await this.folders.open(batch.lifted.generation)) === undefined)
+      await this.server.markDeleted(batch.lifted.uids, true);
     if (batch.method === 'expunge' || batch.method === 'hand-over') {
       await this.settleExpunged(batch);
       return;
@@ -176,13 +173,15 @@ export class Haul {
       await this.withdraw(batch, rest, to, reason);
       return;
     }
+    let why: LeftReason = 'refused';
     for (let tries = 0; rest.length > 0 && reason === undefined && tries < MOST_EXPUNGES; tries++) {
       const sources = rangesOf(rest.map(({ uid }) => uid));
       try {
         await this.server.markDeleted(sources, true);
-        await this.expungeOnly(batch, rest);
+        await this.expungeOnly(batch, batch.generation, rest);
       } catch (error) {
         if (!(error instanceof MailProblem) || !['read-only', 'command-refused'].includes(error.kind)) throw error;
+        if (error.kind === 'read-only') why = 'read-only';
         break;
       }
       const there = new Set(await this.server.uids(sources));
@@ -190,7 +189,7 @@ export class Haul {
     }
     const stays = reason === undefined ? rest : [];
     if (stays.length > 0) {
-      await this.withdraw(batch, stays, to, 'refused');
+      await this.withdraw(batch, stays, to, why);
       return;
     }
     const probing = this.run.action === 'trash' && !this.probed && batch.members.length > 0;
@@ -201,10 +200,10 @@ export class Haul {
 
   /** Takes copies back whose originals the server will not remove, and leaves their messages. */
   private async withdraw(batch: Batch, stays: readonly BatchMember[], to: Destination, why: LeftReason): Promise<void> {
-    const copies = rangesOf(stays.map(({ arrived }) => arrived));
     if ((await this.folders.open(to.generation)) === undefined) {
-      await this.server.markDeleted(copies, true);
-      if (this.server.dialect.uidPlus) await this.server.expunge(copies);
+      const copies = stays.map(({ id, arrived }) => ({ id, uid: arrived, arrived }));
+      await this.server.markDeleted(rangesOf(copies.map(({ uid }) => uid)), true);
+      await this.expungeOnly(batch, to.generation, copies);
     }
     await this.closing(batch, without(batch.members, stays), to)();
     await this.fenced((client) =>
@@ -219,7 +218,7 @@ export class Haul {
   }
 
   /** Expunges members that are marked, and nothing else: without UIDPLUS others' marks are lifted for that moment. */
-  private async expungeOnly(batch: Batch, among: readonly BatchMember[]): Promise<void> {
+  private async expungeOnly(batch: Batch, generation: number, among: readonly BatchMember[]): Promise<void> {
     const members = new Set(among.map(({ uid }) => uid));
     if (members.size === 0) return;
     if (this.server.dialect.uidPlus) {
@@ -228,7 +227,7 @@ export class Haul {
     }
     const others = rangesOf((await this.server.deletedUids()).filter((uid) => !members.has(uid)));
     if (others.length > 0) {
-      await this.advance({ ...batch, lifted: others });
+      await this.advance({ ...batch, lifted: { generation, uids: others } });
       await this.server.markDeleted(others, false);
     }
     try {
@@ -237,7 +236,7 @@ export class Haul {
       // Where the connection is gone, whoever settles the batch puts them back.
       if (others.length > 0) await this.server.markDeleted(others, true);
     }
-    if (others.length > 0) await this.advance({ ...batch, lifted: [] });
+    if (others.length > 0) await this.advance({ ...batch, lifted: null });
   }
 
   /** Closes a batch of marked messages by what is gone. What is still there gets its mark taken off, and is tried again. */
@@ -245,7 +244,7 @@ export class Haul {
     const { batch: here, still } = await this.standing(batch);
     const gone = here.members.filter(({ id }) => !still.has(id));
     await this.unmark(here.members.filter(({ id }) => still.has(id)));
-    if (here.state === 'sent') {
+    if (here.state === 'sent' && here.method === 'expunge') {
       // The expunge was never sent: who is gone was taken by others.
       await this.fenced((client) => closeBatch(client, this.account.id, this.run.id, here, []));
       await this.lose(here, gone);
@@ -307,7 +306,7 @@ export class Haul {
     await this.fenced((client) => this.noteHandOver(client));
     const ours = doubled.map(({ id, arrived }) => ({ id, uid: arrived, arrived }));
     await this.server.markDeleted(rangesOf(ours.map(({ uid }) => uid)), true);
-    await this.expungeOnly(batch, ours);
+    await this.expungeOnly(batch, to.generation, ours);
     return batch.members.map((member) => now.get(member.id) ?? member);
   }
 

@@ -51,6 +51,8 @@ export async function connectImap(access: Access, outgoing: Outgoing): Promise<M
 interface ImapFailure extends Error {
   code?: string;
   authenticationFailed?: boolean;
+  /** Of the response in brackets, such as AUTHENTICATIONFAILED. */
+  serverResponseCode?: string;
   responseText?: string;
   response?: string;
 }
@@ -71,6 +73,12 @@ function connectProblem(error: ImapFailure, access: Access): MailProblem {
   const where = `${access.host}:${access.port}`;
   const options = { cause: error };
   const code = error.code ?? '';
+  // A sign-in may be refused for a while (RFC 5530 §3): that says nothing about the password.
+  const answered = error.serverResponseCode?.toUpperCase() ?? '';
+  if (['LIMIT', 'INUSE', 'UNAVAILABLE', 'SERVERBUG'].includes(answered)) {
+    const said = error.responseText ? ` It said: “${error.responseText}”.` : '';
+    return new MailProblem('throttled', `${access.host} asked for patience.${said}`, options);
+  }
   if (error.authenticationFailed) {
     const said = error.responseText ? ` It said: “${error.responseText}”.` : '';
     return new MailProblem('password-refused', `${access.host} refused the user name or the password.${said}`, options);

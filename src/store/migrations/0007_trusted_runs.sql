@@ -25,8 +25,9 @@ alter table run_batch
   add column ids     bigint[] not null default '{}',
   add column uids    bigint[] not null default '{}',
   add column arrived bigint[] not null default '{}',
-  -- UIDs at the source whose \Deleted, set by others, is lifted while a bare EXPUNGE is under way.
+  -- UIDs of a generation whose \Deleted, set by others, is lifted while a bare EXPUNGE is under way.
   add column lifted  int8multirange not null default '{}',
+  add column lifted_in int,
   -- SHA-256 over what was done: store/batches says of what.
   add column digest  bytea;
 

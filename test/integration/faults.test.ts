@@ -1,0 +1,347 @@
+import assert from 'node:assert/strict';
+import { execFile } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { after, before, test } from 'node:test';
+import { promisify } from 'node:util';
+import { stateOf } from '../../stand-in/control';
+import { type Faults, noFaults } from '../../stand-in/faults';
+import type { StandIn } from '../../stand-in/host';
+import { Submission } from '../../stand-in/submission';
+import {
+  App,
+  cleanUp,
+  hosted,
+  indexed,
+  later,
+  ROOT,
+  startStandIn,
+  temporaryFolder,
+  tinyScenario,
+  USER,
+  until,
+} from '../harness';
+
+let app: App;
+const submissionHost: { submission?: Submission } = {};
+
+before(async () => {
+  const sink = await startStandIn({ scenario: { ...tinyScenario(), messages: [] } });
+  const submission = await Submission.start('nobody@saltmarshlane.example', sink.mailbox);
+  later(() => submission.stop());
+  submissionHost.submission = submission;
+  app = await App.start({
+    env: { TAMSEL_SMTP_URL: `smtp://127.0.0.1:${submission.port}`, TAMSEL_SMTP_FROM: 'tamsel@saltmarshlane.example' },
+  });
+});
+after(cleanUp);
+
+/** A mailbox of its own before the one app: each port is another account. */
+async function ready(faults: Partial<Faults> = {}, options: Parameters<typeof startStandIn>[0] = {}) {
+  const host = await startStandIn({ scenario: tinyScenario(), ...options });
+  host.faults = { ...noFaults(), ...faults };
+  app.cookie = '';
+  const account = await app.signIn({ port: host.plainPort });
+  await app.scanned(account);
+  return { host, account };
+}
+
+const reasons = (run: { left: { reason: string; messages: number }[] }) =>
+  Object.fromEntries(run.left.map(({ reason, messages }) => [reason, messages]));
+const held = (host: StandIn, folder: string) => host.mailbox.folder(folder)?.messages.length ?? 0;
+const agree = async (host: StandIn, account: string) => {
+  await app.scanned(account, true);
+  assert.deepEqual(await indexed(app, account), hosted(host));
+};
+
+test('a server that takes short commands only, or asks for patience, gets what it wants, and the page says so', async () => {
+  const { host, account } = await ready();
+  host.faults.longestCommand = 200;
+  const short = await app.ran(account, { action: 'trash', where: 'under = Offers and not guarded' });
+  assert.deepEqual([short.state, short.left, short.done], ['done', [], short.asked], JSON.stringify(short.problem));
+  host.faults.longestCommand = 0;
+  host.faults.throttleMs = 300;
+  const started = await app.call('POST', `${account}/runs`, { action: 'restore', run: short.id });
+  const path = `${account}/runs/${started.body.id}`;
+  await until(async () => (await app.call('GET', path)).body.problem?.kind === 'throttled');
+  host.faults.throttleMs = 0;
+  const slow = await app.finished(path);
+  assert.deepEqual([slow.state, slow.left, slow.done, slow.problem], ['done', [], short.done, undefined]);
+  // A sign-in that is put off says nothing about the password.
+  host.faults.refuse = { command: 'LOGIN', code: 'UNAVAILABLE', text: 'In a moment', times: 2 };
+  host.dropAll();
+  await agree(host, account);
+});
+
+test('what may not be removed is left with its reason, and no copy of it stays in the trash', async () => {
+  for (const hide of [[], ['MOVE'], ['MOVE', 'UIDPLUS']]) {
+    const { host, account } = await ready({ hide });
+    const before = stateOf(host);
+    host.faults.noDelete = ['Offers'];
+    host.faults.readOnly = ['Bees'];
+    const run = await app.ran(account, {
+      action: 'trash',
+      where: '(folder = Offers or folder = Bees) and size < 200 kB and not guarded',
+    });
+    assert.deepEqual([run.state, run.done.messages], ['done', 0], JSON.stringify(run.problem));
+    const left = reasons(run);
+    assert.deepEqual(Object.keys(left), ['read-only'], JSON.stringify(left));
+    host.faults.noDelete = [];
+    host.faults.readOnly = [];
+    assert.deepEqual(stateOf(host), before, hide.join(' '));
+    const again = await app.ran(account, { action: 'trash', rest: run.id });
+    assert.deepEqual([again.state, again.left, again.done], ['done', [], run.asked]);
+  }
+});
+
+test('a server that puts into the trash itself what is expunged: nothing is there twice, and a purge goes on to the end', async () => {
+  const { host, account } = await ready({ trashesByItself: true, hide: ['MOVE'] });
+  const trashed = held(host, 'Trash');
+  const run = await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded' });
+  assert.deepEqual([run.state, run.left, run.done], ['done', [], run.asked], JSON.stringify(run.problem));
+  assert.equal(held(host, 'Trash'), trashed + run.done.messages);
+  const lot = (await app.call('POST', `${account}/lots`, { where: 'folder = Bees', fate: 'purge' })).body;
+  const total = host.mailbox.messageCount();
+  const purge = await app.ran(account, { action: 'purge', lots: [lot.id] });
+  assert.deepEqual([purge.state, purge.left, purge.done.messages], ['done', [], lot.messages]);
+  assert.equal(host.mailbox.messageCount(), total - lot.messages);
+  await agree(host, account);
+});
+
+test('a missing trash folder is made when asked, marked where the server can, and known without that', async () => {
+  const scenario = { ...tinyScenario() };
+  scenario.folders = scenario.folders.filter(({ name }) => name !== 'Trash');
+  scenario.messages = scenario.messages.filter(({ folder }) => folder !== 'Trash');
+  for (const hide of [[], ['SPECIAL-USE', 'CREATE-SPECIAL-USE']]) {
+    const { host, account } = await ready({ hide }, { scenario });
+    const refused = await app.call('POST', `${account}/runs`, { action: 'trash', where: 'folder = Offers' });
+    assert.equal(refused.body.type, '/problems/no-trash-folder');
+    assert.deepEqual((await app.call('POST', `${account}/trash`, {})).body, { folder: 'Trash' });
+    assert.equal(host.mailbox.folder('Trash')?.use, hide.length === 0 ? '\\Trash' : undefined);
+    const run = await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded' });
+    assert.deepEqual([run.left, held(host, 'Trash')], [[], run.asked.messages]);
+  }
+});
+
+test('a folder that is gone is made again for what came from it; one that others remove is told as the reason', async () => {
+  const { host, account } = await ready();
+  const bees = held(host, 'Bees');
+  const run = await app.ran(account, { action: 'trash', where: 'folder = Bees and not guarded' });
+  const rest = host.mailbox.folder('Bees')?.messages ?? [];
+  host.mailbox.move(host.mailbox.folder('Bees') as never, rest, host.mailbox.folder('Archive') as never);
+  host.mailbox.delete('Bees');
+  const undone = await app.ran(account, { action: 'restore', run: run.id });
+  assert.deepEqual([undone.left, undone.done, held(host, 'Bees')], [[], run.done, bees - rest.length]);
+  await agree(host, account);
+  assert.equal((await app.call('GET', `${account}/runs/${run.id}`)).body.undo.messages, 0);
+
+  await app.killWorker();
+  const asked = await app.call('POST', `${account}/runs`, { action: 'trash', where: 'folder = Bees and not guarded' });
+  host.mailbox.delete('Bees');
+  app.startWorker();
+  const gone = await app.finished(`${account}/runs/${asked.body.id}`);
+  assert.deepEqual([gone.state, reasons(gone)], ['done', { 'folder-gone': asked.body.asked.messages }]);
+});
+
+test('a password that stops working ends the run with a sentence; after signing in again it goes on as if undisturbed', async () => {
+  const { host, account } = await ready({ latencyMs: 250 });
+  const started = await app.call('POST', `${account}/runs`, { action: 'trash', where: 'not guarded' });
+  const path = `${account}/runs/${started.body.id}`;
+  await until(async () => (await app.call('GET', path)).body.done.messages > 0);
+  host.faults.refuseSignIn = true;
+  host.dropAll();
+  const stopped = await app.finished(path);
+  assert.deepEqual([stopped.state, stopped.problem.kind], ['failed', 'sign-in-needed']);
+  assert.ok(stopped.done.messages < stopped.asked.messages);
+  host.faults = noFaults();
+  await app.signIn({ port: host.plainPort });
+  await app.call('POST', `${path}/resume`);
+  const ended = await app.finished(path);
+  assert.deepEqual([ended.state, ended.left, ended.done], ['done', [], ended.asked]);
+  await agree(host, account);
+});
+
+test('an empty trash, a full quota: a clear sentence, nothing lost, and the rest goes when there is room', async () => {
+  const { host, account } = await ready();
+  const run = await app.ran(account, {
+    action: 'trash',
+    where: 'folder = Offers and size > 30 kB and size < 200 kB and not guarded',
+  });
+  const others = host.mailbox.folder('Trash') as NonNullable<ReturnType<StandIn['mailbox']['folder']>>;
+  host.faults.hide = ['MOVE'];
+  host.dropAll();
+  const ballast = Buffer.alloc(host.mailbox.limit - host.mailbox.used() - 2_000, 'x');
+  host.mailbox.append(
+    host.mailbox.folder('Archive') as never,
+    Buffer.concat([Buffer.from('Subject: ballast\r\n\r\n'), ballast]),
+    1_700_000_000,
+    [],
+  );
+  const full = await app.ran(account, { action: 'restore', run: run.id });
+  assert.deepEqual([full.state, reasons(full)], ['done', { 'no-room': run.done.messages }]);
+  host.mailbox.expunge(
+    host.mailbox.folder('Archive') as never,
+    host.mailbox.folder('Archive')?.messages.slice(-1) ?? [],
+  );
+  const rest = await app.ran(account, { action: 'restore', rest: full.id });
+  assert.deepEqual([rest.left, rest.done], [[], run.done]);
+  host.mailbox.expunge(others, [...others.messages]);
+  await app.scanned(account, true);
+  const empty = await app.call('POST', `${account}/runs`, { action: 'purge', where: '' });
+  assert.deepEqual([empty.status, empty.body.type], [409, '/problems/nothing-to-do']);
+  assert.match(empty.body.detail, /nothing there/);
+});
+
+test('a run that waits takes nothing that another brought elsewhere before its turn', async () => {
+  const { host, account } = await ready();
+  const run = await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded' });
+  await app.killWorker();
+  const restore = await app.call('POST', `${account}/runs`, { action: 'restore', run: run.id });
+  const purge = await app.call('POST', `${account}/runs`, { action: 'purge', run: run.id });
+  assert.deepEqual([restore.status, purge.status], [202, 202]);
+  app.startWorker();
+  const ended = await app.finished(`${account}/runs/${purge.body.id}`);
+  assert.deepEqual([ended.done.messages, reasons(ended)], [0, { moved: run.done.messages }]);
+  await agree(host, account);
+});
+
+test('a message in several folders goes from all of them where that was asked, and from one where not', async () => {
+  const { host, account } = await ready();
+  const offers = host.mailbox.folder('Offers');
+  const some = offers?.messages.filter(({ flags }) => flags.size === 0 || flags.has('seen')).slice(0, 5) ?? [];
+  host.mailbox.copy(some, host.mailbox.folder('Archive') as never);
+  await app.scanned(account, true);
+  const archived = held(host, 'Archive');
+  const one = await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded' });
+  assert.equal(held(host, 'Archive'), archived);
+  await app.ran(account, { action: 'restore', run: one.id });
+  const all = await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded', copies: true });
+  assert.equal(all.asked.messages - one.asked.messages, archived - held(host, 'Archive'));
+  assert.ok(archived > held(host, 'Archive'));
+});
+
+test('the trash says when what went in; a purge can be bound to that, to what was shown, and to a folder with what is below', async () => {
+  const { host, account } = await ready();
+  const trash = host.mailbox.folder('Trash');
+  const cut = new Date('2026-11-10T00:00:00Z');
+  const older = trash?.messages.filter(({ saved }) => saved * 1000 < cut.getTime()).length ?? 0;
+  const found = (await app.call('GET', `${account}/messages?scope=trash&limit=1&before=${cut.toISOString()}`)).body;
+  assert.deepEqual([found.total.messages, older > 5], [older, true]);
+  const newest = (await app.call('GET', `${account}/messages?scope=trash&order=placed&limit=1`)).body.messages[0];
+  assert.equal(Date.parse(newest.placedAt) / 1000, Math.max(...(trash?.messages.map(({ saved }) => saved) ?? [])));
+  const { version } = (await app.call('GET', `${account}/level`)).body;
+  const run = await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded' });
+  await app.call('PATCH', `${account}/settings`, { trashDays: 30 });
+  const { groups } = (await app.call('GET', `${account}/trash`)).body;
+  assert.deepEqual(
+    groups.map(({ run, messages }: { run: number | null; messages: number }) => [run, messages]),
+    [
+      [run.id, run.done.messages],
+      [null, held(host, 'Trash') - run.done.messages],
+    ],
+  );
+  assert.equal(Date.parse(groups[0].dropped.last) - Date.parse(groups[0].last), 30 * 86_400_000);
+  const old = await app.ran(account, { action: 'purge', where: 'not guarded', before: cut.toISOString() });
+  assert.ok(old.done.messages > 0 && old.done.messages <= older);
+  const shown = await app.ran(account, { action: 'purge', where: 'not guarded', asOf: version });
+  assert.equal((await app.call('GET', `${account}/runs/${run.id}`)).body.undo.messages, run.done.messages);
+  assert.ok(shown.done.messages > 0);
+  const below = await app.ran(account, { action: 'purge', folder: 'Archive', subfolders: true });
+  const kept = Object.entries(hosted(host)).filter(([path]) => /^Archive($|\/)/.test(path));
+  assert.equal(
+    kept.reduce((sum, [, { messages }]) => sum + messages, 0),
+    reasons(below).guarded ?? 0,
+  );
+  await agree(host, account);
+});
+
+test('the server’s figure that lags is looked at again until it has followed, and the ledger says when', async () => {
+  const { host, account } = await ready({ quotaLagSeconds: 3_600 });
+  const purge = await app.ran(account, { action: 'purge', where: 'not guarded' });
+  assert.equal(purge.settled, null);
+  const { rows } = await app.database.query(
+    `select 1 from job where kind = 'look' and done_at is null and account = $1`,
+    [account.split('/').at(-1)],
+  );
+  assert.equal(rows.length, 1);
+  host.faults.quotaLagSeconds = 0;
+  host.mailbox.append(
+    host.mailbox.folder('INBOX') as never,
+    Buffer.from('Subject: new\r\n\r\nhello'),
+    1_700_000_000,
+    [],
+  );
+  await app.scanned(account, true);
+  await until(async () => (await app.call('GET', `${account}/runs/${purge.id}`)).body.settled !== null, 10);
+  const { settled } = (await app.call('GET', `${account}/runs/${purge.id}`)).body;
+  assert.ok(Math.abs(purge.before.used - settled.used - (purge.before.counted - settled.counted)) <= 1_024);
+});
+
+test('a mail tells of what has ended, to the mailbox or where the user says', async () => {
+  const { account } = await ready();
+  const taken = submissionHost.submission?.taken ?? [];
+  await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded' });
+  assert.equal(taken.length, 0, 'nobody asked for one yet');
+  await app.call('PATCH', `${account}/settings`, { mailWhen: 'always' });
+  const run = await app.ran(account, { action: 'purge', where: 'not guarded' });
+  await until(() => taken.length === 1, 20);
+  assert.deepEqual(taken[0]?.to, [USER]);
+  const mail = taken[0]?.octets.toString('utf8') ?? '';
+  assert.match(mail, new RegExp(`Subject: Run ${run.id} has ended: ${run.done.messages} messages purged`));
+  assert.match(mail, /Auto-Submitted: auto-generated/);
+  await app.call('PATCH', `${account}/settings`, { mailTo: 'chair@saltmarshlane.example' });
+  await app.scanned(account, true);
+  await until(() => taken.length === 2, 20);
+  assert.deepEqual(taken[1]?.to, ['chair@saltmarshlane.example']);
+  assert.equal((await app.call('PATCH', `${account}/settings`, { mailTo: 'nobody' })).status, 422);
+});
+
+test('an altered ledger shows: an entry, a run, a message, an end that was cut off', async () => {
+  const { account } = await ready();
+  const id = Number(account.split('/').at(-1));
+  await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded' });
+  await app.ran(account, { action: 'purge', run: 1 });
+  const check = async (query = '') =>
+    (await app.call('GET', `${account}/ledger/check${query}`)).body.faults as string[];
+  const head = (await app.call('GET', `${account}/ledger/head`)).body;
+  assert.deepEqual([head.entries, await check()], [4, []]);
+  const altered = async (change: string, undo: string, fault: RegExp, query = '') => {
+    await app.database.query(change, [id]);
+    const faults = await check(query);
+    assert.ok(
+      faults.some((said) => fault.test(said)),
+      `${change}: ${faults.join(' ')}`,
+    );
+    await app.database.query(undo, [id]);
+    assert.deepEqual(await check(query), []);
+  };
+  await altered(
+    `update ledger_entry set body = replace(body, '"state":"done"', '"state":"cancelled"') where account = $1 and seq = 4`,
+    `update ledger_entry set body = replace(body, '"state":"cancelled"', '"state":"done"') where account = $1 and seq = 4`,
+    /Entry 4 is not what was written/,
+  );
+  await altered(
+    'update run set done_messages = done_messages + 1 where account = $1 and id = 2',
+    'update run set done_messages = done_messages - 1 where account = $1 and id = 2',
+    /Run 2 does not say what its entry says: done/,
+  );
+  await altered(
+    'update placement set size = size + 1 where account = $1 and purged_by = 2',
+    'update placement set size = size - 1 where account = $1 and purged_by = 2',
+    /The messages of run 2 are not those/,
+  );
+  await altered(
+    `update ledger_entry set account = account, seq = seq + 100 where account = $1 and seq = 4`,
+    `update ledger_entry set seq = seq - 100 where account = $1 and seq = 104`,
+    /Entry 4 is missing|head that was kept/,
+    `?entries=${head.entries}&code=${head.code}`,
+  );
+  // The command says the same, with the head from a file.
+  const file = join(temporaryFolder(), 'head.json');
+  writeFileSync(file, JSON.stringify(head));
+  const { stdout } = await promisify(execFile)(process.execPath, ['--import', 'tsx', 'src/cli/main.ts', 'verify'], {
+    cwd: ROOT,
+    env: { ...process.env, TAMSEL_DATABASE_URL: app.databaseUrl, TAMSEL_KEY_FILE: app.keyFile },
+  });
+  assert.match(stdout, /Every entry is as it was written/);
+});
