@@ -1,5 +1,6 @@
 import { categoryNumber, judge } from '../core/categories/categories';
 import { signsOf } from '../core/categories/signs';
+import { FLAG_BITS, FLAGS, type Flag } from '../core/mailbox/flags';
 import { kindBits } from '../core/mailbox/kinds';
 import type { MessageRecord } from '../core/mailbox/record';
 import { domainOf, hostOf, type Mailbox } from '../core/senders/address';
@@ -347,6 +348,28 @@ export async function updateFlags(
      where p.account = $1 and p.generation = $2 and p.gone_at is null and p.uid = row.uid
      and (p.flags <> row.flags or p.keywords <> string_to_array(row.words, ' '))`,
     [account, generation, version, ...columns.values],
+  );
+  if (changed.rowCount) await nextVersion(db, account);
+}
+
+/** Writes the system flags of these UIDs where they differ: each flag with the UIDs that bear it. */
+export async function updateSystemFlags(
+  db: Queryable,
+  account: number,
+  generation: number,
+  uids: Ranges,
+  bearing: Partial<Record<Flag, Ranges>>,
+): Promise<void> {
+  const bits = FLAGS.map(
+    (flag, index) => `case when uid <@ $${index + 5}::int8multirange then ${FLAG_BITS[flag]} else 0 end`,
+  );
+  const version = await lockedVersion(db, account);
+  const changed = await db.query(
+    `update placement p set flags = now.flags, changed = $4
+     from (select id, ${bits.join(' | ')} as flags from placement
+           where account = $1 and generation = $2 and gone_at is null and uid <@ $3::int8multirange) now
+     where p.account = $1 and p.id = now.id and p.flags <> now.flags`,
+    [account, generation, printMultirange(uids), version, ...FLAGS.map((flag) => printMultirange(bearing[flag] ?? []))],
   );
   if (changed.rowCount) await nextVersion(db, account);
 }

@@ -3,7 +3,8 @@ export const FLAG_BITS = { seen: 1, answered: 2, flagged: 4, deleted: 8, draft: 
 
 export type Flag = keyof typeof FLAG_BITS;
 
-const NAMES = Object.keys(FLAG_BITS) as Flag[];
+/** All of them, in the order of their bits. */
+export const FLAGS = Object.keys(FLAG_BITS) as Flag[];
 
 /**
  * Splits what a server lists into bits and keywords. Unknown flags that begin with a backslash are dropped, and what is
@@ -13,7 +14,7 @@ export function readFlags(listed: Iterable<string>): { bits: number; keywords: s
   let bits = 0;
   const keywords: string[] = [];
   for (const name of listed) {
-    const flag = NAMES.find((known) => name.toLowerCase() === `\\${known}`);
+    const flag = FLAGS.find((known) => name.toLowerCase() === `\\${known}`);
     if (flag) bits |= FLAG_BITS[flag];
     else if (/^[\x21-\x5b\x5d-\x7e]+$/.test(name)) keywords.push(name);
   }
@@ -22,5 +23,5 @@ export function readFlags(listed: Iterable<string>): { bits: number; keywords: s
 
 /** Names the flags in a stored integer, lower case without backslash. */
 export function flagNames(bits: number): Flag[] {
-  return NAMES.filter((name) => (bits & FLAG_BITS[name]) !== 0);
+  return FLAGS.filter((name) => (bits & FLAG_BITS[name]) !== 0);
 }

@@ -25,7 +25,7 @@ export interface Destination {
 
 /** The folders of a run on the server: which is open, and where things go. */
 export class Folders {
-  private opened: { generation: number; readOnly: boolean; modSeq: number | null } | undefined;
+  private opened: { generation: number; readOnly: boolean } | undefined;
   private readonly destinations = new Map<number, Destination>();
 
   constructor(
@@ -54,7 +54,7 @@ export class Folders {
       throw error;
     }
     if (open.uidValidity !== stored.uidValidity) return 'changed';
-    this.opened = { generation, readOnly: open.readOnly, modSeq: open.modSeq };
+    this.opened = { generation, readOnly: open.readOnly };
     return open.readOnly ? 'read-only' : undefined;
   }
 
@@ -62,8 +62,7 @@ export class Folders {
   async refreshFlags(generation: number, uids: Ranges): Promise<void> {
     const reason = await this.open(generation);
     if (!this.opened || (reason !== undefined && reason !== 'read-only')) return;
-    const stored = await generationById(this.database, this.account.id, generation);
-    await this.sync.syncFlags(stored, uids, this.opened.modSeq);
+    await this.sync.syncSystemFlags(generation, uids);
   }
 
   /** Reads a folder whose UIDVALIDITY changed, so that its messages are known again; gives its generation. */

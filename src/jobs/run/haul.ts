@@ -82,8 +82,7 @@ export class Haul {
         if (purging) await this.lose(batch, without(batch.members, present));
         await this.expungeOnly(marked, marked.generation, marked.members);
         this.probed = true;
-        await this.settleExpunged(marked);
-        return async () => {};
+        return this.closingExpunged(marked);
       }
     }
   }
@@ -93,7 +92,7 @@ export class Haul {
     if (batch.lifted && (await this.folders.open(batch.lifted.generation)) === undefined)
       await this.server.markDeleted(batch.lifted.uids, true);
     if (batch.method === 'expunge' || batch.method === 'hand-over') {
-      await this.settleExpunged(batch);
+      await (await this.closingExpunged(batch))();
       return;
     }
     const { batch: here, still } = await this.standing(batch);
@@ -240,7 +239,7 @@ export class Haul {
   }
 
   /** Closes a batch of marked messages by what is gone. What is still there gets its mark taken off, and is tried again. */
-  private async settleExpunged(batch: Batch): Promise<void> {
+  private async closingExpunged(batch: Batch): Promise<() => Promise<void>> {
     const { batch: here, still } = await this.standing(batch);
     const gone = here.members.filter(({ id }) => !still.has(id));
     await this.unmark(here.members.filter(({ id }) => still.has(id)));
@@ -248,42 +247,45 @@ export class Haul {
       // The expunge was never sent: who is gone was taken by others.
       await this.fenced((client) => closeBatch(client, this.account.id, this.run.id, here, []));
       await this.lose(here, gone);
-      return;
+      return async () => {};
     }
-    if (this.run.action === 'trash') {
-      const to = await this.destinationOf(here);
-      const found = await this.arrived(here, to, gone);
-      await this.closing(here, found, to)();
-      await this.lose(here, without(gone, found));
-    } else await this.settlePurged(here, gone);
+    if (this.run.action === 'purge') return this.closingPurged(here, gone);
+    const to = await this.destinationOf(here);
+    const found = await this.arrived(here, to, gone);
+    await this.closing(here, found, to)();
+    await this.lose(here, without(gone, found));
+    return async () => {};
   }
 
   /** What a server put into the trash instead of purging it is not done by that: it goes on from there. */
-  private async settlePurged(batch: Batch, gone: readonly BatchMember[]): Promise<void> {
+  private async closingPurged(batch: Batch, gone: readonly BatchMember[]): Promise<() => Promise<void>> {
     const to = batch.destination === null ? undefined : await this.destinationOf(batch);
     const handedOver = to ? await this.arrived(batch, to, gone) : [];
     const purged = without(gone, handedOver);
-    await this.fenced(async (client) => {
-      if (to && handedOver.length > 0) {
-        await this.bring(client, handedOver, to);
-        await addSource(
+    // What the server does is to be known before anything else is sent.
+    if (handedOver.length > 0) this.run.handsOver = true;
+    return () =>
+      this.fenced(async (client) => {
+        if (to && handedOver.length > 0) {
+          await this.bring(client, handedOver, to);
+          await addSource(
+            client,
+            this.account.id,
+            this.run.id,
+            to.folder.id,
+            handedOver.map(({ id }) => id),
+          );
+          await this.noteHandOver(client);
+        }
+        await purgePlacements(
           client,
           this.account.id,
+          purged.map(({ id }) => id),
           this.run.id,
-          to.folder.id,
-          handedOver.map(({ id }) => id),
         );
-        await this.noteHandOver(client);
-      }
-      await purgePlacements(
-        client,
-        this.account.id,
-        purged.map(({ id }) => id),
-        this.run.id,
-      );
-      await closeBatch(client, this.account.id, this.run.id, batch, purged);
-      await this.announce(client);
-    });
+        await closeBatch(client, this.account.id, this.run.id, batch, purged);
+        await this.announce(client);
+      });
   }
 
   private async noteHandOver(client: Queryable): Promise<void> {

@@ -31,5 +31,5 @@ test('the pace rises while the server is quick, and falls when it is slow or com
   for (let times = 0; times < 20; times++) pace.complained();
   assert.equal(pace.share(uids), 1);
   for (let times = 0; times < 20; times++) pace.answered(pace.share(uids), 10);
-  assert.equal(pace.share(uids), 10_000);
+  assert.equal(pace.share(uids), 20_000);
 });

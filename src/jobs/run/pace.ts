@@ -1,9 +1,14 @@
 /** Messages of one command at first, and at the least and most. */
 const FIRST = 250;
 const LEAST = 10;
-const MOST = 10_000;
-/** Milliseconds that a command should take: often enough to look whether the user wants it stopped. */
+const MOST = 25_000;
+/**
+ * Milliseconds that a command should take, and may. Every command costs a server something that does not depend on how
+ * many messages it names, in a large folder a second and more: so few large commands are cheaper than many small ones, as
+ * long as it can be looked often enough whether the user wants it stopped.
+ */
 const COMFORTABLE_MS = 2_000;
+const LONGEST_MS = 6_000;
 /** Octets of the set in one command; with the rest of the line it stays below what servers take (RFC 7162 §4). */
 const MOST_OCTETS = 7_000;
 
@@ -13,9 +18,9 @@ export class Pace {
 
   /** A command was answered. */
   answered(messages: number, milliseconds: number): void {
-    if (milliseconds > COMFORTABLE_MS) this.size = Math.max(LEAST, Math.floor(this.size / 2));
+    if (milliseconds > LONGEST_MS) this.size = Math.max(LEAST, Math.floor(this.size / 2));
     // A command that was small for another reason says nothing about larger ones.
-    else if (messages >= this.size && milliseconds < COMFORTABLE_MS / 2) this.size = Math.min(MOST, this.size * 2);
+    else if (messages >= this.size && milliseconds < COMFORTABLE_MS) this.size = Math.min(MOST, this.size * 2);
   }
 
   /** The server asked for patience, or refused so many at once. */

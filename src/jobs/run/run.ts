@@ -18,7 +18,7 @@ import { Haul } from './haul';
 import { Pace } from './pace';
 
 /** Pending members held in memory at a time. */
-const CHUNK = 20_000;
+const CHUNK = 50_000;
 /** How often the same message is sent again before it is left. */
 const MOST_TRIES = 3;
 /** Messages of the first batch where it has to be found out what the server does. */

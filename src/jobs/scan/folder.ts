@@ -1,5 +1,6 @@
+import { FLAGS, type Flag } from '../../core/mailbox/flags';
 import type { MessageRecord } from '../../core/mailbox/record';
-import { chunksOf, countOf, missingFrom, numbersOf, type Ranges } from '../../core/sets/ranges';
+import { chunksOf, countOf, missingFrom, numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, MailServer, OpenFolder } from '../../mail/server';
 import type { Account } from '../../store/accounts';
@@ -17,6 +18,7 @@ import {
   tombstone,
   uidsOf,
   updateFlags,
+  updateSystemFlags,
 } from '../../store/placements';
 import type { WorkContext } from '../context';
 
@@ -103,8 +105,17 @@ export class FolderSync {
     await this.fetched(countOf(uids));
   }
 
-  /** Reads what flags changed of messages of the folder that is open, so that guards see them as they are. */
-  async syncFlags(generation: Generation, uids: Ranges, modSeq: number | null): Promise<void> {
+  /**
+   * Has the index know which system flags these messages of the open folder bear, so that guards see them as they are: a
+   * search each, whose answers are short, instead of a line a message.
+   */
+  async syncSystemFlags(generation: number, uids: Ranges): Promise<void> {
+    const bearing: Partial<Record<Flag, Ranges>> = {};
+    for (const flag of FLAGS) bearing[flag] = rangesOf(await this.server.find([flag.toUpperCase()]));
+    await this.fenced((client) => updateSystemFlags(client, this.account.id, generation, uids, bearing));
+  }
+
+  private async syncFlags(generation: Generation, uids: Ranges, modSeq: number | null): Promise<void> {
     if (uids.length === 0) return;
     const since = modSeq === null ? null : generation.seenModSeq;
     if (since !== null && since === modSeq) return;
