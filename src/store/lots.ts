@@ -332,6 +332,10 @@ export async function planLot(
   db: Queryable,
   account: number,
   lot: number,
-): Promise<{ id: number; fate: Fate; label: string } | undefined> {
-  return row(db, 'select id, fate, label from lot where account = $1 and id = $2 and run is null', [account, lot]);
+): Promise<{ id: number; fate: Fate; label: string; where: string | null } | undefined> {
+  return row(
+    db,
+    'select id, fate, label, criteria as "where" from lot where account = $1 and id = $2 and run is null',
+    [account, lot],
+  );
 }

@@ -254,6 +254,13 @@ export async function messageById(db: Queryable, account: number, id: number): P
   };
 }
 
+/** A message of a run: for what was done, `folder`, `uid` and `uidValidity` are those it was done at. */
+export interface RunMessage extends ListedMessage {
+  messageId: string;
+  uidValidity: number;
+  outcome: string;
+}
+
 /** The messages of a run, tombstones included, in the order of their ids. */
 export async function messagesOfRun(
   db: Queryable,
@@ -261,16 +268,24 @@ export async function messagesOfRun(
   run: number,
   afterId: number,
   limit: number,
-): Promise<(ListedMessage & { outcome: string })[]> {
-  const found = await rows<MessageRow & { outcome: string }>(
+): Promise<RunMessage[]> {
+  const found = await rows<
+    MessageRow & { outcome: string; messageId: string; uidValidity: number; atFolder: number; atUid: number }
+  >(
     db,
     `with members as (select unnest(members) as span from run where account = $1 and id = $2),
-     done as (select range_agg(done_members) as ids from run_batch where account = $1 and run = $2)
-     select ${COLUMNS},
-       case when p.id <@ (select ids from done) then 'done'
+     done as (select d.id, d.uid, b.generation from run_batch b, unnest(b.ids, b.uids) as d (id, uid)
+              where b.account = $1 and b.run = $2 and b.state = 'done' and d.id > $3),
+     -- Batches of the time before UIDs were kept have ranges alone.
+     ranges as (select range_agg(done_members) as ids from run_batch where account = $1 and run = $2)
+     select ${COLUMNS}, m.message_id as "messageId", g.uid_validity as "uidValidity", g.folder as "atFolder",
+       coalesce(done.uid, p.uid) as "atUid",
+       case when done.id is not null or p.id <@ (select ids from ranges) then 'done'
             else coalesce((select reason from run_left l where l.account = $1 and l.run = $2 and p.id <@ l.members), 'waiting') end as outcome
      from members join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span) and p.id > $3
      join message m on m.account = p.account and m.id = p.message
+     left join done on done.id = p.id
+     join generation g on g.account = p.account and g.id = coalesce(done.generation, p.generation)
      order by p.id limit $4`,
     [account, run, afterId, limit],
   );
@@ -279,5 +294,10 @@ export async function messagesOfRun(
       ({ id, path }) => [id, path],
     ),
   );
-  return found.map((message) => ({ ...listed(message, paths), outcome: message.outcome }));
+  return found.map(({ outcome, messageId, uidValidity, atFolder, atUid, ...message }) => ({
+    ...listed({ ...message, folder: atFolder, uid: atUid }, paths),
+    messageId,
+    uidValidity,
+    outcome,
+  }));
 }

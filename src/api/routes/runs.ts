@@ -12,7 +12,7 @@ import { foldersOf } from '../../store/folders';
 import { freeze, type RunSelector } from '../../store/frozen';
 import { enqueue } from '../../store/jobs';
 import { planLot } from '../../store/lots';
-import { messagesOfRun } from '../../store/messages';
+import { messagesOfRun, type RunMessage } from '../../store/messages';
 import { createRun, type Run, runById, runsOf, updateRun } from '../../store/runs';
 import type { Scope } from '../../store/selection';
 import { criteriaFrom, readyCriteria } from '../criteria';
@@ -154,7 +154,7 @@ async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: 
   return {
     label: body.label ?? lots.map(({ label }) => label).join(', '),
     selector: { lots: ids },
-    stored: { lots: ids },
+    stored: { lots: ids, named: lots.map(({ label, where }) => ({ label, where })) },
     scope: body.action === 'trash' ? 'mail' : 'all',
     lots: ids,
   };
@@ -301,7 +301,9 @@ export const listRunMessages = route({
   summary:
     'Every message of a run with its outcome, as JSON, CSV (RFC 4180) or JSON Lines by Accept, or by `format` where a link can set no header.',
   query: v.object({ format: v.optional(v.picklist(['json', 'jsonl', 'csv'])) }),
-  response: v.array(v.object({ ...s.Message.entries, outcome: v.string() })),
+  response: v.array(
+    v.object({ ...s.Message.entries, messageId: v.string(), uidValidity: v.number(), outcome: v.string() }),
+  ),
   async handle({ environment, account, parameters, request, query }) {
     const { database } = environment;
     const id = Number(parameters.run);
@@ -338,8 +340,6 @@ export const listRunMessages = route({
   },
 });
 
-type RunMessage = Awaited<ReturnType<typeof messagesOfRun>>[number];
-
 interface Format {
   type: string;
   extension: string;
@@ -370,14 +370,16 @@ const FORMATS: Format[] = [
   {
     type: 'text/csv',
     extension: 'csv',
-    head: 'id,folder,uid,received,size,from,subject,outcome\r\n',
+    head: 'id,folder,uidvalidity,uid,message-id,received,size,from,subject,outcome\r\n',
     between: '\r\n',
     tail: '\r\n',
     line: (message) =>
       csvLine([
         message.id,
         message.folder,
+        message.uidValidity,
         message.uid,
+        message.messageId,
         message.received.toISOString(),
         message.size,
         message.from?.address ?? '',

@@ -74,7 +74,10 @@ function Pair({ name, children }: { name: string; children: ReactNode }) {
   );
 }
 
+/** The lots with their criteria, or how else the messages were named. */
 function namedBy({ selector }: Run): string {
+  const lots = selector.named as { label: string; where: string | null }[] | undefined;
+  if (lots) return lots.map(({ label, where }) => text.ledger.lot(label, where)).join('; ');
   const [kind = '', value] = Object.entries(selector)[0] ?? [];
   const shown = Array.isArray(value) ? value.join(', ') : `${value}`;
   return text.ledger.selectors[kind]?.(shown) ?? kind;

@@ -46,12 +46,13 @@ function Row({ group, version }: { group: TrashGroup; version: number }) {
   const { octets, dayAndTime } = useFigures();
   const run = useRun();
   const messages = text.messages(group.messages, count(group.messages));
-  const name =
-    group.run === null ? text.trash.byOthers : text.trash.byRun(group.run, group.last ? dayAndTime(group.last) : '');
   return (
     <tr>
       <td title={group.label ?? undefined}>
-        {name}
+        <span className="whitespace-nowrap">
+          {group.run === null ? text.trash.byOthers : text.trash.byRun(group.run)}
+        </span>
+        {group.run !== null && group.last && <span className="minor">, {dayAndTime(group.last)}</span>}
         {group.label && <span className="minor block max-w-64 truncate text-ink-2">{group.label}</span>}
       </td>
       <td className="number">{count(group.messages)}</td>

@@ -1,0 +1,15 @@
+import { after, test } from 'node:test';
+import { App, cleanUp } from '../harness';
+import { trial } from '../reliability/trial';
+
+after(cleanUp);
+
+/** A few of what `npm run reliability` does by the hundred; other seeds every time, and any one again by the variable. */
+const TRIALS = 8;
+
+test('randomised runs with faults at random points do what the model of the mailbox says', async (context) => {
+  const app = await App.start();
+  const first = Number(process.env.TAMSEL_TEST_SEED ?? Date.now() % 1_000_000);
+  context.diagnostic(`seeds ${first} to ${first + TRIALS - 1}`);
+  for (let seed = first; seed < first + TRIALS; seed++) await trial(app, { seed, strikes: true });
+});
