@@ -41,6 +41,7 @@ test('a tab that is closed in mid-run finds it again, further on; others’ acts
   const offers = held('Offers');
   await toTrash('folder = Offers');
   await until(async () => (await lastRun()).done.messages > 0);
+  host.faults.latencyMs = 2_500;
   const seen = (await lastRun()).done.messages;
   // Another client takes away what has not had its turn yet.
   const mailbox = host.mailbox;
