@@ -2,18 +2,21 @@ import { rangesOf } from '../core/sets/ranges';
 import type { MailServer } from '../mail/server';
 import { transaction } from '../store/database';
 import { tell } from '../store/events';
-import { finishJob, holdLease, type Job } from '../store/jobs';
+import { finishJob, holdLease, isAwaited, type Job } from '../store/jobs';
 import { type Search, saveFound, searchById, staleFolders, updateSearch } from '../store/searches';
 import type { WorkContext } from './context';
 
 /**
  * Asks the server for a text in every folder that changed since it was asked last (SEARCH TEXT, RFC 9051 §6.4.4). What
- * was found in a folder is kept at once, so a search that was killed goes on where it was.
+ * was found in a folder is kept at once, so a search that was killed goes on where it was, and between two folders it gives
+ * way to a scan or run that waits.
+ *
+ * @returns whether it is through.
  */
-export async function search(context: WorkContext, job: Job, server: MailServer): Promise<void> {
+export async function search(context: WorkContext, job: Job, server: MailServer): Promise<boolean> {
   const { database, worker } = context;
   const asked = await searchById(database, job.account, job.subject);
-  if (!asked) return;
+  if (!asked) return true;
   const stale = await staleFolders(database, job.account, job.subject);
   const write = (change: Pick<Search, 'state' | 'folders' | 'problem'>) =>
     transaction(database, async (client) => {
@@ -22,6 +25,7 @@ export async function search(context: WorkContext, job: Job, server: MailServer)
       await tell(client, job.account, 'search', { ...asked, ...change });
     });
   for (const [done, folder] of stale.entries()) {
+    if (await isAwaited(database, job.account)) return false;
     await write({ state: 'running', folders: { done, total: stale.length }, problem: null });
     const open = await server.open(folder.serverName);
     // Another UIDVALIDITY makes the index out of date, which the next scan mends.
@@ -30,6 +34,7 @@ export async function search(context: WorkContext, job: Job, server: MailServer)
     await saveFound(database, job.account, job.subject, folder, rangesOf(uids));
   }
   await write({ state: 'done', folders: { done: stale.length, total: stale.length }, problem: null });
+  return true;
 }
 
 /** Ends a search that can't go on, and says why; asking again begins where it was. */

@@ -5,7 +5,7 @@ import { accountById } from '../store/accounts';
 import { dropForgotten } from '../store/credentials';
 import { isDatabaseTrouble, transaction } from '../store/database';
 import { forgetOldEvents, listen, tell } from '../store/events';
-import { finishJob, type Job, keepLease, LeaseLost, postponeJob, takeJob } from '../store/jobs';
+import { finishJob, giveWay, type Job, keepLease, LeaseLost, postponeJob, takeJob } from '../store/jobs';
 import { runById, updateRun } from '../store/runs';
 import { scanById, updateScan } from '../store/scans';
 import { beat } from '../store/workers';
@@ -105,8 +105,8 @@ export class Worker {
         await finishJob(database, job);
         await settleFigures(database, this.context.vault, account);
       } else if (job.kind === 'search') {
-        await search(this.context, job, server);
-        await finishJob(database, job);
+        if (await search(this.context, job, server)) await finishJob(database, job);
+        else await giveWay(database, job, worker);
       } else {
         const outcome = await carryOut(this.context, job, account, server);
         if (outcome === 'paused') await this.pause(job);

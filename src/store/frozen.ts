@@ -12,6 +12,8 @@ import { foldersInScope, type Scope, select } from './selection';
 /** How the set of a run is named. `lots` are taken as they are frozen; the others are frozen by this. */
 export type RunSelector =
   | { lots: number[] }
+  /** Lots that were carried out. */
+  | { carried: number[] }
   | { where: Criteria; text: string }
   | { ids: number[] }
   | { folders: number[] }
@@ -91,9 +93,14 @@ async function namedBy(
   const [source, value] =
     'lots' in selector
       ? [`select range_agg(${HELD}) from lot where account = $1 and run is null and id = any($3::int[])`, selector.lots]
-      : 'run' in selector
-        ? ['select members from run where account = $1 and id = $3::int', selector.run]
-        : ['select range_agg(members) from run_left where account = $1 and run = $3::int', selector.rest];
+      : 'carried' in selector
+        ? [
+            `select range_agg(${HELD}) from lot where account = $1 and run is not null and id = any($3::int[])`,
+            selector.carried,
+          ]
+        : 'run' in selector
+          ? ['select members from run where account = $1 and id = $3::int', selector.run]
+          : ['select range_agg(members) from run_left where account = $1 and run = $3::int', selector.rest];
   return {
     from: `from (select unnest((${source})) as span) named_spans
            join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span) where ${live}`,
@@ -113,18 +120,24 @@ export interface PendingPlacement {
   flags: number;
 }
 
+/**
+ * Spans of the members that no batch and no reason of being left has dealt with, each with the folder where they were
+ * frozen. Sets are cut before they are unnested: to ask of every row whether a set holds it would unpack the set each time.
+ */
 const PENDING = `
-  with pending as (
-    select unnest(r.members
+  with pending as materialized (
+    select r.members
       - coalesce((select range_agg(case when b.state = 'done' then b.done_members else b.members end)
                   from run_batch b where b.account = r.account and b.run = r.id), '{}')
-      - coalesce((select range_agg(l.members) from run_left l where l.account = r.account and l.run = r.id), '{}')) as span
-    from run r where r.account = $1 and r.id = $2)`;
+      - coalesce((select range_agg(l.members) from run_left l where l.account = r.account and l.run = r.id), '{}') as members
+    from run r where r.account = $1 and r.id = $2),
+  source as materialized (
+    select s.folder, unnest(s.members * pending.members) as span from run_source s, pending where s.account = $1 and s.run = $2)`;
 
 const OF_PENDING = 'join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span)';
 
-/** Whether a placement lies in the folder where it was frozen. */
-const AT_SOURCE = `exists (select 1 from run_source s where s.account = $1 and s.run = $2 and s.folder = p.folder and p.id <@ s.members)`;
+/** Those that lie where they were frozen. */
+const AT_SOURCE = `from source ${OF_PENDING} and p.folder = source.folder where p.gone_at is null`;
 
 /**
  * The members that no batch and no reason of being left has dealt with, and that still lie where they were frozen; by
@@ -139,8 +152,7 @@ export async function pendingOf(
 ): Promise<PendingPlacement[]> {
   return rows<PendingPlacement>(
     db,
-    `${PENDING} select p.id, p.generation, p.folder, p.uid, p.size, p.origin, p.flags
-     from pending ${OF_PENDING} where p.gone_at is null and ${AT_SOURCE}
+    `${PENDING} select p.id, p.generation, p.folder, p.uid, p.size, p.origin, p.flags ${AT_SOURCE}
      order by ${byOrigin ? 'p.origin,' : ''} p.generation, p.uid limit $3`,
     [account, run, most],
   );
@@ -154,8 +166,8 @@ export async function pendingByGeneration(
 ): Promise<{ generation: number; uids: Ranges }[]> {
   const found = await rows<{ generation: number; uids: string }>(
     db,
-    `${PENDING} select p.generation, range_agg(int8range(p.uid, p.uid + 1))::text as uids
-     from pending ${OF_PENDING} where p.gone_at is null and ${AT_SOURCE} group by p.generation`,
+    `${PENDING} select p.generation, range_agg(int8range(p.uid, p.uid + 1))::text as uids ${AT_SOURCE}
+     group by p.generation`,
     [account, run],
   );
   return found.map(({ generation, uids }) => ({ generation, uids: parseMultirange(uids) }));
@@ -169,8 +181,8 @@ export async function strayedOf(
 ): Promise<Record<'vanished' | 'moved', number[]>> {
   const found = await rows<{ id: number; gone: boolean }>(
     db,
-    `${PENDING} select p.id, p.gone_at is not null as gone from pending ${OF_PENDING}
-     where p.gone_at is not null or not ${AT_SOURCE}`,
+    `${PENDING} select p.id, bool_or(p.gone_at is not null) as gone from source ${OF_PENDING}
+     group by p.id having bool_and(p.gone_at is not null or p.folder <> source.folder)`,
     [account, run],
   );
   return {
@@ -204,8 +216,10 @@ export async function keptOf(
   const kept = async (which: GuardedSet[], passed: string) => {
     const found = await rows<{ id: number }>(
       db,
-      `${PENDING} select p.id from pending ${OF_PENDING} join run r on r.account = $1 and r.id = $2
-       where p.gone_at is null and p.id <@ (coalesce((select range_agg(s) from unnest($3::int8multirange[]) s), '{}') - ${passed})`,
+      `${PENDING} select p.id
+       from (select unnest(pending.members * (coalesce((select range_agg(s) from unnest($3::int8multirange[]) s), '{}') - ${passed})) as span
+             from pending, run r where r.account = $1 and r.id = $2) kept
+       ${OF_PENDING} where p.gone_at is null`,
       [account.id, run, which.map(({ members }) => printMultirange(members))],
     );
     return found.map(({ id }) => id);

@@ -36,7 +36,8 @@ export async function enqueue(
  * Takes the next job under a lease: of each account one at a time, one that was begun before any other.
  *
  * The row of the account is locked while its jobs are looked at, so that two workers never take two jobs of it; the
- * second statement sees what was committed before that lock was got.
+ * second statement sees what was committed before that lock was got. The job's own row is waited for while whoever held it
+ * is writing under `holdLease`, and passed by if it was kept meanwhile.
  */
 export async function takeJob(database: Database, worker: string, leaseSeconds: number): Promise<Job | undefined> {
   return transaction(database, async (client) => {
@@ -57,7 +58,8 @@ export async function takeJob(database: Database, worker: string, leaseSeconds: 
       `update job set worker = $2, lease_until = now() + make_interval(secs => $3), begun_at = coalesce(begun_at, now())
        where account = $1 and id = (
          select id from job j where j.account = $1 and j.done_at is null and j.not_before <= now()
-         order by j.begun_at nulls last, j.id limit 1)
+         and (j.lease_until is null or j.lease_until < now())
+         order by j.begun_at nulls last, j.kind = 'search', j.id limit 1 for update)
        and not exists (select 1 from job b where b.account = $1 and b.done_at is null and b.lease_until >= now())
        returning account, id, kind, subject`,
       [account, worker, leaseSeconds],
@@ -76,13 +78,13 @@ export async function keepLease(db: Queryable, job: Job, worker: string, leaseSe
 }
 
 /**
- * Locks the job's row for the transaction, so that nobody else takes it up before that is over. Shared, since its holder
- * may write two things at once.
+ * Locks the job's row for the transaction, so that nobody else takes it up before that is over. The weakest lock does: its
+ * holder may write two things at once, and move the lease on meanwhile.
  */
 export async function holdLease(db: Queryable, job: Job, worker: string): Promise<void> {
   const held = await row(
     db,
-    'select 1 from job where account = $1 and id = $2 and worker = $3 and done_at is null for share',
+    'select 1 from job where account = $1 and id = $2 and worker = $3 and done_at is null for key share',
     [job.account, job.id, worker],
   );
   if (!held) throw new LeaseLost();
@@ -93,6 +95,25 @@ export async function finishJob(db: Queryable, job: Job): Promise<void> {
     job.account,
     job.id,
   ]);
+}
+
+/** Whether a scan or run of the account waits for its turn. */
+export async function isAwaited(db: Queryable, account: number): Promise<boolean> {
+  const waiting = await row(
+    db,
+    `select 1 from job where account = $1 and kind in ('scan', 'run') and done_at is null and begun_at is null
+     and not_before <= now() limit 1`,
+    [account],
+  );
+  return waiting !== undefined;
+}
+
+/** Gives a job back, as if it had not been begun: others go first. */
+export async function giveWay(db: Queryable, job: Job, worker: string): Promise<void> {
+  await db.query(
+    'update job set lease_until = null, worker = null, begun_at = null where account = $1 and id = $2 and worker = $3',
+    [job.account, job.id, worker],
+  );
 }
 
 /** Gives a job back, to be taken up again after some seconds. */

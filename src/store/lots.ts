@@ -339,3 +339,16 @@ export async function planLot(
     [account, lot],
   );
 }
+
+/** Those of these lots that a run has taken up. */
+export async function carriedLots(
+  db: Queryable,
+  account: number,
+  lots: readonly number[],
+): Promise<{ id: number; label: string; where: string | null }[]> {
+  return rows(
+    db,
+    'select id, label, criteria as "where" from lot where account = $1 and id = any($2::int[]) and run is not null order by id',
+    [account, lots],
+  );
+}

@@ -79,8 +79,9 @@ export async function broughtUids(
 ): Promise<number[]> {
   const found = await rows<{ uid: number }>(
     db,
-    `select uid from placement where account = $1 and generation = $2 and uid >= $3 and gone_at is null
-     and id <@ (select coalesce(range_agg(done_members), '{}') from run_batch where account = $1 and run = $4)`,
+    `select p.uid from (select unnest(done_members) as span from run_batch where account = $1 and run = $4) brought
+     join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span)
+     where p.generation = $2 and p.uid >= $3 and p.gone_at is null`,
     [account, generation, uid, run],
   );
   return found.map((placement) => placement.uid);

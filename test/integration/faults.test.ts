@@ -232,6 +232,20 @@ test('the trash says when what went in; a purge can be bound to that, to what wa
   const { version } = (await app.call('GET', `${account}/level`)).body;
   const run = await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded' });
   await app.call('PATCH', `${account}/settings`, { trashDays: 30 });
+  // A run of two lots: one is taken back, the other purged.
+  const two = [];
+  for (const where of ['folder = Bees', 'folder = Archive'])
+    two.push((await app.call('POST', `${account}/lots`, { where })).body);
+  const both = await app.ran(account, { action: 'trash', lots: two.map(({ id }) => id) });
+  const parts = (await app.call('GET', `${account}/trash`)).body.groups[0].lots;
+  assert.deepEqual(
+    parts.map(({ id, messages }: { id: number; messages: number }) => [id, messages]),
+    two.map(({ id, messages }) => [id, messages]),
+  );
+  const lotBack = await app.ran(account, { action: 'restore', lots: [two[0].id] });
+  const lotGone = await app.ran(account, { action: 'purge', lots: [two[1].id] });
+  assert.deepEqual([lotBack.done.messages, lotGone.done.messages], [two[0].messages, two[1].messages]);
+  assert.equal(both.done.messages, two[0].messages + two[1].messages);
   const { groups } = (await app.call('GET', `${account}/trash`)).body;
   assert.deepEqual(
     groups.map(({ run, messages }: { run: number | null; messages: number }) => [run, messages]),

@@ -11,7 +11,7 @@ import { tell } from '../../store/events';
 import { foldersOf } from '../../store/folders';
 import { freeze, type RunSelector } from '../../store/frozen';
 import { enqueue } from '../../store/jobs';
-import { planLot } from '../../store/lots';
+import { carriedLots, planLot } from '../../store/lots';
 import { messagesOfRun, type RunMessage } from '../../store/messages';
 import { createRun, type Run, runById, runsOf, updateRun } from '../../store/runs';
 import type { Scope } from '../../store/selection';
@@ -138,7 +138,20 @@ async function intentOf(db: Queryable, account: Account, body: StartRun): Promis
 }
 
 async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: number[]): Promise<Intent> {
-  if (body.action === 'restore') throw invalid('Lots are not restored; name a run or messages.', [{ field: 'lots' }]);
+  const carried = await carriedLots(db, account.id, ids);
+  if (carried.length > 0 && carried.length === ids.length && body.action !== 'trash') {
+    return {
+      label: body.label ?? carried.map(({ label }) => label).join(', '),
+      selector: { carried: ids },
+      stored: { lots: ids, named: carried.map(({ label, where }) => ({ label, where })) },
+      scope: 'trash',
+      lots: [],
+    };
+  }
+  if (body.action === 'restore')
+    throw invalid('Only lots that were carried out can be taken back.', [
+      { field: 'lots', expected: 'numbers of lots that were carried out' },
+    ]);
   const lots = [];
   for (const id of ids) {
     const lot = await planLot(db, account.id, id);

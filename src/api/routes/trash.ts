@@ -5,7 +5,7 @@ import { saveSettings } from '../../store/accounts';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf } from '../../store/folders';
-import { trashGroups } from '../../store/trash';
+import { type TrashLot, trashGroups, trashLots } from '../../store/trash';
 import { onServer } from '../on-server';
 import { conflict } from '../problem';
 import { route } from '../route';
@@ -30,6 +30,8 @@ export const showTrash = route({
         first: v.nullable(s.Timestamp),
         last: v.nullable(s.Timestamp),
         undated: v.number(),
+        /** Its lots, of a run that had several. */
+        lots: v.array(v.object({ ...s.Amount.entries, id: v.number(), label: v.string() })),
         /** When the server is expected to drop the first and the last of it. */
         dropped: v.nullable(v.object({ first: s.Timestamp, last: s.Timestamp })),
       }),
@@ -40,18 +42,25 @@ export const showTrash = route({
     const { trashDays, trashFolder: named } = account.settings;
     const trash = trashFolders(folders, named).map(({ id }) => id);
     const groups = await trashGroups(environment.database, account.id, trash);
+    const lots = await trashLots(environment.database, account.id, trash);
     const drop = (at: Date) => new Date(at.getTime() + (trashDays ?? 0) * DAY_MS);
     return {
       folder: trashFolder(folders, named)?.path ?? null,
       days: trashDays,
       groups: groups.map((group) => ({
         ...group,
+        lots: severalOf(lots.filter(({ run }) => run === group.run)),
         dropped:
           trashDays !== null && group.first && group.last ? { first: drop(group.first), last: drop(group.last) } : null,
       })),
     };
   },
 });
+
+/** One lot is its run. */
+function severalOf(lots: readonly TrashLot[]) {
+  return lots.length < 2 ? [] : lots.map(({ run: _, ...lot }) => lot);
+}
 
 export const makeTrash = route({
   method: 'POST',

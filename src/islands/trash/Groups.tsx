@@ -1,5 +1,6 @@
+import { Fragment } from 'react';
 import { useFigures } from '../../ui/api/account';
-import type { Level, TrashGroup, TrashState } from '../../ui/api/types';
+import type { Amount, Level, TrashGroup, TrashState } from '../../ui/api/types';
 import { Heads } from '../../ui/Heads';
 import { Question } from '../../ui/Question';
 import { go } from '../../ui/route';
@@ -9,6 +10,8 @@ import { useRun } from './useTrash';
 
 /** The trash by what brought it there, each with the way back and the way out. */
 export function Groups({ trash, level }: { trash: TrashState; level: Level }) {
+  const { octets, dayAndTime } = useFigures();
+  const { version } = level;
   return (
     <section className="card min-w-0">
       <div className="flex flex-wrap items-baseline justify-between gap-2">
@@ -31,7 +34,38 @@ export function Groups({ trash, level }: { trash: TrashState; level: Level }) {
             />
             <tbody>
               {trash.groups.map((group) => (
-                <Row key={group.run ?? 0} group={group} version={level.version} />
+                <Fragment key={group.run ?? 0}>
+                  <tr>
+                    <td title={group.label ?? undefined}>
+                      <span className="whitespace-nowrap">
+                        {group.run === null ? text.trash.byOthers : text.trash.byRun(group.run)}
+                      </span>
+                      {group.run !== null && group.last && <span className="minor">, {dayAndTime(group.last)}</span>}
+                      {group.label && group.lots.length === 0 && (
+                        <span className="minor block max-w-64 truncate text-ink-2">{group.label}</span>
+                      )}
+                    </td>
+                    <td className="number">{count(group.messages)}</td>
+                    <td className="number">{octets(group.bytes)}</td>
+                    <td className="number minor text-ink-2">{droppedIn(group)}</td>
+                    <td className="number whitespace-nowrap">
+                      {group.run !== null && <Ways of={{ run: group.run }} amount={group} version={version} />}
+                    </td>
+                  </tr>
+                  {group.lots.map((lot) => (
+                    <tr key={lot.id}>
+                      <td className="max-w-64 truncate pl-4 text-ink-2" title={lot.label}>
+                        {lot.label}
+                      </td>
+                      <td className="number text-ink-2">{count(lot.messages)}</td>
+                      <td className="number text-ink-2">{octets(lot.bytes)}</td>
+                      <td className="minor" />
+                      <td className="number whitespace-nowrap">
+                        <Ways of={{ lots: [lot.id] }} amount={lot} version={version} />
+                      </td>
+                    </tr>
+                  ))}
+                </Fragment>
               ))}
             </tbody>
           </table>
@@ -42,67 +76,49 @@ export function Groups({ trash, level }: { trash: TrashState; level: Level }) {
   );
 }
 
-function Row({ group, version }: { group: TrashGroup; version: number }) {
-  const { octets, dayAndTime } = useFigures();
+/** Back to where it came from, or out for good. */
+function Ways({
+  of,
+  amount: { messages, bytes },
+  version,
+}: {
+  of: { run: number } | { lots: number[] };
+  amount: Amount;
+  version: number;
+}) {
+  const { octets } = useFigures();
   const run = useRun();
-  const messages = text.messages(group.messages, count(group.messages));
+  const shown = text.messages(messages, count(messages));
+  const started = { onSuccess: () => go('/ledger') };
   return (
-    <tr>
-      <td title={group.label ?? undefined}>
-        <span className="whitespace-nowrap">
-          {group.run === null ? text.trash.byOthers : text.trash.byRun(group.run)}
+    <>
+      <button
+        type="button"
+        className="link"
+        disabled={run.isPending}
+        onClick={() => run.mutate({ action: 'restore', ...of }, started)}
+      >
+        {'run' in of ? text.trash.undoRun : text.trash.undoLot}
+      </button>
+      {' · '}
+      <Question
+        title={text.trash.sure}
+        sentence={text.trash.purgeText(shown, octets(bytes))}
+        doIt={text.trash.purge(shown)}
+        answer={messages}
+        onDo={() => run.mutate({ action: 'purge', ...of, asOf: version, expect: { messages, bytes } }, started)}
+        trigger={
+          <button type="button" className="link" disabled={run.isPending}>
+            {text.trash.purgeIt}
+          </button>
+        }
+      />
+      {run.error && (
+        <span role="alert" className="block text-left whitespace-normal text-go">
+          {run.error.message}
         </span>
-        {group.run !== null && group.last && <span className="minor">, {dayAndTime(group.last)}</span>}
-        {group.label && <span className="minor block max-w-64 truncate text-ink-2">{group.label}</span>}
-      </td>
-      <td className="number">{count(group.messages)}</td>
-      <td className="number">{octets(group.bytes)}</td>
-      <td className="number minor text-ink-2">{droppedIn(group)}</td>
-      <td className="number whitespace-nowrap">
-        {group.run !== null && (
-          <>
-            <button
-              type="button"
-              className="link"
-              disabled={run.isPending}
-              onClick={() =>
-                run.mutate({ action: 'restore', run: group.run as number }, { onSuccess: () => go('/ledger') })
-              }
-            >
-              {text.trash.undoRun}
-            </button>
-            {' · '}
-            <Question
-              title={text.trash.sure}
-              sentence={text.trash.purgeText(messages, octets(group.bytes))}
-              doIt={text.trash.purge(messages)}
-              answer={group.messages}
-              onDo={() =>
-                run.mutate(
-                  {
-                    action: 'purge',
-                    run: group.run as number,
-                    asOf: version,
-                    expect: { messages: group.messages, bytes: group.bytes },
-                  },
-                  { onSuccess: () => go('/ledger') },
-                )
-              }
-              trigger={
-                <button type="button" className="link" disabled={run.isPending}>
-                  {text.trash.purgeIt}
-                </button>
-              }
-            />
-          </>
-        )}
-        {run.error && (
-          <span role="alert" className="block text-left whitespace-normal text-go">
-            {run.error.message}
-          </span>
-        )}
-      </td>
-    </tr>
+      )}
+    </>
   );
 }
 

@@ -21,7 +21,13 @@ export type RunRequest = {
   asOf?: number;
   before?: string;
   to?: string;
-} & ({ where: string } | { ids: number[] } | { run: number } | { folder: string; subfolders?: boolean });
+} & (
+  | { where: string }
+  | { ids: number[] }
+  | { run: number }
+  | { lots: number[] }
+  | { folder: string; subfolders?: boolean }
+);
 
 /** Starts a run on what lies in the trash. */
 export function useRun() {

@@ -110,6 +110,8 @@ export interface TrashGroup extends Amount {
   first: string | null;
   last: string | null;
   undated: number;
+  /** Its lots, of a run that had several. */
+  lots: ({ id: number; label: string } & Amount)[];
   dropped: { first: string; last: string } | null;
 }
 

@@ -477,6 +477,8 @@ export const en = {
   },
   review: {
     noTrash: 'This mailbox has no folder that is its trash, so nothing can be moved there.',
+    copies:
+      'The same messages in every other folder too: this server counts copies once, so one that goes alone wins nothing',
     makeTrash: 'Have a folder named Trash made',
     nameTrash: 'or name another in the settings.',
     title: (lots: string, messages: string, bytes: string) => `The plan: ${lots}, ${messages}, ${bytes}`,
@@ -546,6 +548,7 @@ export const en = {
     byRun: (run: number) => `Run ${run}`,
     byOthers: 'Moved by other programs',
     undoRun: 'undo the run',
+    undoLot: 'take it back',
     purgeIt: 'purge it',
     notKnown: 'not known',
     days: (shown: string, days: number) => (days === 1 ? '1 day' : `${shown} days`),

@@ -1,3 +1,4 @@
+import { useState } from 'react';
 import { useAccount, useChange, useFigures, useLevel } from '../../../ui/api/account';
 import type { Lot, Run } from '../../../ui/api/types';
 import { Question } from '../../../ui/Question';
@@ -8,7 +9,8 @@ import { count } from '../../../ui/text/format';
 /** One question, one answer for each fate in the plan. */
 export function Act({ lots }: { lots: Lot[] }) {
   const { octets } = useFigures();
-  const run = useChange<{ action: Lot['fate']; lots: number[] }, Run>(
+  const [copies, setCopies] = useState(false);
+  const run = useChange<{ action: Lot['fate']; lots: number[]; copies?: true }, Run>(
     () => '/runs',
     'POST',
     (body) => body,
@@ -31,7 +33,7 @@ export function Act({ lots }: { lots: Lot[] }) {
   const toTrash = fated('trash');
   const toPurge = fated('purge');
   const start = (action: Lot['fate'], ids: number[]) =>
-    run.mutate({ action, lots: ids }, { onSuccess: () => go('/ledger') });
+    run.mutate({ action, lots: ids, ...(copies ? { copies: true } : {}) }, { onSuccess: () => go('/ledger') });
   const level = useLevel().data;
   const { settings } = useAccount();
   const hasTrash = !level || level.folders.some(({ role, path }) => role === 'trash' || path === settings.trashFolder);
@@ -39,6 +41,12 @@ export function Act({ lots }: { lots: Lot[] }) {
   const purgeSentence = outside ? text.review.purgeQuestion : text.trash.purgeText;
   return (
     <section className="card grid content-start gap-4">
+      {level?.once !== undefined && (
+        <label className="flex items-baseline gap-2">
+          <input type="checkbox" checked={copies} onChange={(event) => setCopies(event.target.checked)} />
+          {text.review.copies}
+        </label>
+      )}
       {toTrash.sum > 0 && !hasTrash && <NoTrash />}
       {toTrash.sum > 0 && hasTrash && (
         <div className="grid gap-3">
