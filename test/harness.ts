@@ -109,7 +109,7 @@ export class App {
       HOST: '127.0.0.1',
       PORT: `${port}`,
       TAMSEL_ALLOW_PRIVATE: '1',
-      TAMSEL_LEASE_SECONDS: '1',
+      TAMSEL_LEASE_SECONDS: '2',
       NODE_ENV: 'production',
       ...options.env,
     };

@@ -173,22 +173,27 @@ export async function pendingByGeneration(
   return found.map(({ generation, uids }) => ({ generation, uids: parseMultirange(uids) }));
 }
 
-/** The pending members that are not where they were frozen: gone from the index, or in another folder by now. */
-export async function strayedOf(
-  db: Queryable,
-  account: number,
-  run: number,
-): Promise<Record<'vanished' | 'moved', number[]>> {
-  const found = await rows<{ id: number; gone: boolean }>(
+/** Why a pending member is not where it was frozen. */
+type Strayed = 'vanished' | 'moved' | 'changed';
+
+/**
+ * The pending members that are not where they were frozen: gone from the index, in another folder by now, or not to be
+ * told apart any more since the UIDVALIDITY of their folder changed.
+ */
+export async function strayedOf(db: Queryable, account: number, run: number): Promise<Record<Strayed, number[]>> {
+  const found = await rows<{ id: number; why: Strayed }>(
     db,
-    `${PENDING} select p.id, bool_or(p.gone_at is not null) as gone from source ${OF_PENDING}
-     group by p.id having bool_and(p.gone_at is not null or p.folder <> source.folder)`,
+    `${PENDING}, strayed as (
+       select p.id from source ${OF_PENDING} group by p.id having bool_and(p.gone_at is not null or p.folder <> source.folder))
+     select p.id, case when p.gone_at is null then 'moved'
+                       when p.gone_at = g.closed_at and f.gone_at is null then 'changed' else 'vanished' end as why
+     from strayed join placement p on p.account = $1 and p.id = strayed.id
+     join generation g on g.account = $1 and g.id = p.generation join folder f on f.account = $1 and f.id = g.folder`,
     [account, run],
   );
-  return {
-    vanished: found.filter(({ gone }) => gone).map(({ id }) => id),
-    moved: found.filter(({ gone }) => !gone).map(({ id }) => id),
-  };
+  const strayed: Record<Strayed, number[]> = { vanished: [], moved: [], changed: [] };
+  for (const { id, why } of found) strayed[why].push(id);
+  return strayed;
 }
 
 /** Lets members be met in another folder too: the server itself has put them there on the way. */

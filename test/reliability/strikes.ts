@@ -109,7 +109,7 @@ export class Strikes {
     if (first === undefined) return;
     process.kill(first, 'SIGSTOP');
     app.addWorker();
-    await sleep(2_500);
+    await sleep(3_500);
     process.kill(first, 'SIGCONT');
     await sleep(this.random.between(200, 800));
     await app.killExtraWorker();

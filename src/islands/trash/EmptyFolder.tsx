@@ -11,7 +11,7 @@ import { useRun } from './useTrash';
 /** Empties a folder outside the trash for good: Junk before all. */
 export function EmptyFolder({ level }: { level: Level }) {
   const { octets } = useFigures();
-  const run = useRun();
+  const run = useRun(() => go('/ledger'));
   const id = useId();
   const folders = level.folders.filter(({ repeats, role }) => !repeats && role !== 'trash');
   const junk = folders.find(({ role }) => role === 'junk')?.path;
@@ -49,16 +49,13 @@ export function EmptyFolder({ level }: { level: Level }) {
             doIt={text.trash.purge(shown)}
             answer={messages}
             onDo={() =>
-              run.mutate(
-                {
-                  action: 'purge',
-                  folder: path,
-                  ...(below && parent ? { subfolders: true } : {}),
-                  asOf: level.version,
-                  expect: { messages, bytes },
-                },
-                { onSuccess: () => go('/ledger') },
-              )
+              run.mutate({
+                action: 'purge',
+                folder: path,
+                ...(below && parent ? { subfolders: true } : {}),
+                asOf: level.version,
+                expect: { messages, bytes },
+              })
             }
             trigger={
               <button type="button" className="button" disabled={run.isPending}>

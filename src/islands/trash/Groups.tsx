@@ -26,7 +26,7 @@ export function Groups({ trash, level }: { trash: TrashState; level: Level }) {
             <Heads
               of={[
                 [text.trash.wentIn],
-                [text.ledger.messages, 'number'],
+                [text.ledger.messages, 'number minor'],
                 [text.ledger.bytes, 'number'],
                 [text.trash.droppedIn, 'number minor'],
                 ['', 'number'],
@@ -37,15 +37,13 @@ export function Groups({ trash, level }: { trash: TrashState; level: Level }) {
                 <Fragment key={group.run ?? 0}>
                   <tr>
                     <td title={group.label ?? undefined}>
-                      <span className="whitespace-nowrap">
-                        {group.run === null ? text.trash.byOthers : text.trash.byRun(group.run)}
-                      </span>
+                      {group.run === null ? text.trash.byOthers : text.trash.byRun(group.run)}
                       {group.run !== null && group.last && <span className="minor">, {dayAndTime(group.last)}</span>}
                       {group.label && group.lots.length === 0 && (
                         <span className="minor block max-w-64 truncate text-ink-2">{group.label}</span>
                       )}
                     </td>
-                    <td className="number">{count(group.messages)}</td>
+                    <td className="number minor">{count(group.messages)}</td>
                     <td className="number">{octets(group.bytes)}</td>
                     <td className="number minor text-ink-2">{droppedIn(group)}</td>
                     <td className="number whitespace-nowrap">
@@ -57,7 +55,7 @@ export function Groups({ trash, level }: { trash: TrashState; level: Level }) {
                       <td className="max-w-64 truncate pl-4 text-ink-2" title={lot.label}>
                         {lot.label}
                       </td>
-                      <td className="number text-ink-2">{count(lot.messages)}</td>
+                      <td className="number minor text-ink-2">{count(lot.messages)}</td>
                       <td className="number text-ink-2">{octets(lot.bytes)}</td>
                       <td className="minor" />
                       <td className="number whitespace-nowrap">
@@ -87,16 +85,15 @@ function Ways({
   version: number;
 }) {
   const { octets } = useFigures();
-  const run = useRun();
+  const run = useRun(() => go('/ledger'));
   const shown = text.messages(messages, count(messages));
-  const started = { onSuccess: () => go('/ledger') };
   return (
     <>
       <button
         type="button"
         className="link"
         disabled={run.isPending}
-        onClick={() => run.mutate({ action: 'restore', ...of }, started)}
+        onClick={() => run.mutate({ action: 'restore', ...of })}
       >
         {'run' in of ? text.trash.undoRun : text.trash.undoLot}
       </button>
@@ -106,7 +103,7 @@ function Ways({
         sentence={text.trash.purgeText(shown, octets(bytes))}
         doIt={text.trash.purge(shown)}
         answer={messages}
-        onDo={() => run.mutate({ action: 'purge', ...of, asOf: version, expect: { messages, bytes } }, started)}
+        onDo={() => run.mutate({ action: 'purge', ...of, asOf: version, expect: { messages, bytes } })}
         trigger={
           <button type="button" className="link" disabled={run.isPending}>
             {text.trash.purgeIt}

@@ -12,7 +12,7 @@ import { useRun } from './useTrash';
 export function Whole({ level, trash }: { level: Level; trash: TrashState }) {
   const { octets } = useFigures();
   const route = useRoute();
-  const run = useRun();
+  const run = useRun(() => go('/ledger'));
   const [days, setDays] = useState('');
   const older = useOlder(days);
   const { trash: all, trashGuarded: guarded } = level;
@@ -44,10 +44,13 @@ export function Whole({ level, trash }: { level: Level; trash: TrashState }) {
             doIt={text.trash.purge(messages)}
             answer={goes.messages}
             onDo={() =>
-              run.mutate(
-                { action: 'purge', label: text.trash.whole, where: 'not guarded', expect: goes, asOf: level.version },
-                { onSuccess: () => go('/ledger') },
-              )
+              run.mutate({
+                action: 'purge',
+                label: text.trash.whole,
+                where: 'not guarded',
+                expect: goes,
+                asOf: level.version,
+              })
             }
             trigger={
               <button type="button" className="button button-go" disabled={run.isPending}>
@@ -73,17 +76,14 @@ export function Whole({ level, trash }: { level: Level; trash: TrashState }) {
             doIt={text.trash.purge(text.messages(older.messages, count(older.messages)))}
             answer={older.messages}
             onDo={() =>
-              run.mutate(
-                {
-                  action: 'purge',
-                  label: text.trash.olderLabel(days),
-                  where: 'not guarded',
-                  before: older.before,
-                  asOf: older.version,
-                  expect: { messages: older.messages, bytes: older.bytes },
-                },
-                { onSuccess: () => go('/ledger') },
-              )
+              run.mutate({
+                action: 'purge',
+                label: text.trash.olderLabel(days),
+                where: 'not guarded',
+                before: older.before,
+                asOf: older.version,
+                expect: { messages: older.messages, bytes: older.bytes },
+              })
             }
             trigger={
               <button type="button" className="button" disabled={run.isPending}>

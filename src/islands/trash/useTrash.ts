@@ -29,12 +29,17 @@ export type RunRequest = {
   | { folder: string; subfolders?: boolean }
 );
 
-/** Starts a run on what lies in the trash. */
-export function useRun() {
+/**
+ * Starts a run on what lies in the trash.
+ *
+ * @param then what follows once it is accepted.
+ */
+export function useRun(then?: () => void) {
   return useChange<RunRequest, Run>(
     () => '/runs',
     'POST',
     (body) => body,
     ['runs', 'level', 'messages', 'trash'],
+    then,
   );
 }

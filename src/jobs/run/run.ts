@@ -146,7 +146,7 @@ class Carrier {
   private async pending(): Promise<Routed[]> {
     await this.fenced(async (client) => {
       const strayed = await strayedOf(client, this.account.id, this.run.id);
-      for (const reason of ['vanished', 'moved'] as const)
+      for (const reason of ['vanished', 'moved', 'changed'] as const)
         await leave(client, this.account.id, this.run.id, reason, strayed[reason]);
     });
     const pending = await this.pendingNow();
@@ -213,7 +213,6 @@ class Carrier {
       // Known again under new UIDs, they come with the next look at what is pending.
       await booked;
       if ((await this.folders.follow(generation)) === undefined) await this.leaveAll('folder-gone', members);
-      else await this.leaveUnfollowed(members);
       return { book: async () => {}, again: [] };
     }
     if (reason !== undefined) {
@@ -312,14 +311,6 @@ class Carrier {
       again.push(...sent.again);
     }
     return [...again, ...sorted.slice(count)];
-  }
-
-  private async leaveUnfollowed(members: Routed[]): Promise<void> {
-    const pending = new Map((await this.pendingNow()).map((placement) => [placement.id, placement]));
-    await this.leaveAll(
-      'changed',
-      members.filter(({ id, generation }) => (pending.get(id)?.generation ?? generation) === generation),
-    );
   }
 
   private leaveAll(reason: LeftReason, members: readonly Routed[]): Promise<void> {

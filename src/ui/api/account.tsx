@@ -38,6 +38,8 @@ export function AccountProvider({
     () =>
       hear(account.id, ({ kind, data }) => {
         if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
+        if (kind === 'opened')
+          for (const key of ['runs', 'scan', 'level']) void client.invalidateQueries({ queryKey: [key, account.id] });
         if (kind === 'run') void client.invalidateQueries({ queryKey: ['runs', account.id] });
         if (kind === 'index' || kind === 'level') void client.invalidateQueries({ queryKey: ['trash', account.id] });
         if (kind === 'level')
@@ -115,18 +117,26 @@ export function useRuns() {
   return useQuery({ queryKey: ['runs', account.id], queryFn: () => call<{ runs: Run[] }>(`${base}/runs`) });
 }
 
-/** A call that changes something, after which these are read again. */
+/**
+ * A call that changes something, after which these are read again.
+ *
+ * @param then what follows, also where the component that asked is gone by then: its answer may take it out of the page.
+ */
 export function useChange<T, R = unknown>(
   path: (input: T) => string,
   method: string,
   body: (input: T) => unknown,
   stale: string[],
+  then?: () => void,
 ) {
   const { account, base } = useAccount();
   const client = useQueryClient();
   return useMutation({
     mutationFn: (input: T) => call<R>(`${base}${path(input)}`, { method, body: body(input) }),
-    onSuccess: () => Promise.all(stale.map((key) => client.invalidateQueries({ queryKey: [key, account.id] }))),
+    onSuccess: () => {
+      then?.();
+      return Promise.all(stale.map((key) => client.invalidateQueries({ queryKey: [key, account.id] })));
+    },
   });
 }
 

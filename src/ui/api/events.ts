@@ -1,11 +1,12 @@
-export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search';
+/** Those of the server, and `opened`: the stream is there, and what happened before was heard by nobody. */
+export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search' | 'opened';
 
 export interface LiveEvent {
   kind: EventKind;
   data: unknown;
 }
 
-const KINDS: EventKind[] = ['scan', 'run', 'level', 'index', 'search'];
+const KINDS: Exclude<EventKind, 'opened'>[] = ['scan', 'run', 'level', 'index', 'search'];
 
 /**
  * Hears the events of an account. All tabs share one stream: the tab that holds the lock reads it and tells the others,
@@ -25,12 +26,15 @@ export function hear(account: number, heard: (event: LiveEvent) => void): () => 
   navigator.locks
     .request(name, { signal: given.signal }, async () => {
       const source = new EventSource(`/api/accounts/${account}/events`);
+      const say = (event: LiveEvent) => {
+        heard(event);
+        channel.postMessage(event);
+      };
+      source.addEventListener('open', () => say({ kind: 'opened', data: null }));
       for (const kind of KINDS) {
-        source.addEventListener(kind, (message: MessageEvent<string>) => {
-          const event = { kind, data: JSON.parse(message.data) as unknown };
-          heard(event);
-          channel.postMessage(event);
-        });
+        source.addEventListener(kind, (message: MessageEvent<string>) =>
+          say({ kind, data: JSON.parse(message.data) as unknown }),
+        );
       }
       await released;
       source.close();

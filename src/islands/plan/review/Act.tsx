@@ -15,6 +15,7 @@ export function Act({ lots }: { lots: Lot[] }) {
     'POST',
     (body) => body,
     ['lots', 'level', 'runs'],
+    () => go('/ledger'),
   );
   const fated = (fate: Lot['fate']) => {
     const some = lots.filter((lot) => lot.fate === fate);
@@ -33,7 +34,7 @@ export function Act({ lots }: { lots: Lot[] }) {
   const toTrash = fated('trash');
   const toPurge = fated('purge');
   const start = (action: Lot['fate'], ids: number[]) =>
-    run.mutate({ action, lots: ids, ...(copies ? { copies: true } : {}) }, { onSuccess: () => go('/ledger') });
+    run.mutate({ action, lots: ids, ...(copies ? { copies: true } : {}) });
   const level = useLevel().data;
   const { settings } = useAccount();
   const hasTrash = !level || level.folders.some(({ role, path }) => role === 'trash' || path === settings.trashFolder);
