@@ -6,6 +6,7 @@ import { scenario } from '../stand-in/scenario/mailbox';
 import { DOVECOT_PASSWORD, DOVECOT_USER, fillFolder, startDovecot } from '../test/dovecot';
 import { App, cleanUp, DAY } from '../test/harness';
 import { Bare, timed } from './bare';
+import { printResults, rounded } from './measure';
 
 /**
  * The scan against Debian's Dovecot on loopback, beside the bare protocol on the same server in the same run.
@@ -53,7 +54,6 @@ async function main(): Promise<void> {
   bare.close();
 
   const total = folders.Ours.length + folders.Bare.length;
-  const rounded = (number: number) => Number(number.toPrecision(3));
   const figures = {
     server: 'dovecot',
     messages: total,
@@ -65,9 +65,7 @@ async function main(): Promise<void> {
     'second scan with nothing changed, s': rounded(second.seconds),
     'peak memory of the worker, MB': rounded(peak),
   };
-  process.stdout.write(`${JSON.stringify(figures)}\n\n`);
-  for (const [name, figure] of Object.entries(figures))
-    process.stdout.write(`${name.padEnd(40)}${String(figure).padStart(12)}\n`);
+  printResults([figures]);
 }
 
 try {

@@ -4,6 +4,7 @@ import { parseArgs } from 'node:util';
 import { DOVECOT_PASSWORD, DOVECOT_USER, fillFolder, startDovecot } from '../test/dovecot';
 import { App, cleanUp } from '../test/harness';
 import { Bare, timed } from './bare';
+import { median, printResults, rounded } from './measure';
 
 /**
  * A whole folder to the trash, and the trash purged, against Debian's Dovecot on loopback, each beside one bare command on
@@ -24,8 +25,6 @@ function messages(): { write(): Buffer }[] {
       ),
   }));
 }
-
-const median = (numbers: number[]) => numbers.sort((a, b) => a - b)[Math.floor(numbers.length / 2)] as number;
 
 async function main(): Promise<void> {
   const dovecot = await startDovecot(20_000);
@@ -62,7 +61,6 @@ async function main(): Promise<void> {
   const peak = peaks();
   bare.close();
 
-  const rounded = (number: number) => Number(number.toPrecision(3));
   const ours = median(trash.ours);
   const theirs = median(trash.bare);
   const figures = {
@@ -80,9 +78,7 @@ async function main(): Promise<void> {
     'peak memory of the worker while running, MB': rounded(peak),
     'peak memory of the worker while scanning, MB': rounded(scanPeak),
   };
-  process.stdout.write(`${JSON.stringify(figures)}\n\n`);
-  for (const [name, figure] of Object.entries(figures))
-    process.stdout.write(`${name.padEnd(48)}${String(figure).padStart(12)}\n`);
+  printResults([figures]);
 }
 
 try {

@@ -89,7 +89,7 @@ export const CorrectionBy = v.picklist(['address', 'domain']);
 export const KeptCriteria = v.object({ id: count, name: v.string(), where: v.string() });
 
 const progress = v.object({ done: count, total: count });
-export const ProblemNote = v.object({ kind: v.string(), detail: v.string() });
+const ProblemNote = v.object({ kind: v.string(), detail: v.string() });
 
 export const Scan = v.object({
   id: count,

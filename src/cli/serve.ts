@@ -86,7 +86,7 @@ function checkPort(host: string, port: number): Promise<void> {
   });
 }
 
-export async function applyMigrations(root: string, url: string): Promise<void> {
+async function applyMigrations(root: string, url: string): Promise<void> {
   const database = openDatabase(url, 1);
   try {
     await database.query('select 1').catch(() => {

@@ -1,3 +1,4 @@
+import { hasFollowed, type Mark } from '../core/ledger/balance';
 import type { Account } from '../store/accounts';
 import { appendEntry } from '../store/chain';
 import { type Database, type Queryable, transaction } from '../store/database';
@@ -5,24 +6,13 @@ import { tell } from '../store/events';
 import { enqueue, finishJob, type Job } from '../store/jobs';
 import { countedBytes } from '../store/level';
 import { lastReading } from '../store/readings';
-import { type LevelMark, type Run, unsettledRuns, updateRun } from '../store/runs';
+import { type Run, unsettledRuns, updateRun } from '../store/runs';
 import { openScan } from '../store/scans';
 import type { Vault } from '../store/vault';
 
-/** The server counts in units of 1024 octets (RFC 9208 §5.1), each end rounded: figures that differ by less agree. */
-const UNIT = 1024;
 /** Seconds after which the server's figure is read again, the first by the first look: it may lag by a day. */
 const LOOKS = [60, 600, 3_600, 6 * 3_600, 24 * 3_600, 48 * 3_600];
 const LONGEST_WAIT_MS = 72 * 3_600_000;
-
-/**
- * Whether the server's figure says what is to be expected: what we count, and as much besides as before the run. New
- * mail and other programs change both alike, so they don't hide it.
- */
-export function hasFollowed({ before }: Pick<Run, 'before'>, now: LevelMark): boolean {
-  if (before?.used == null || now.used === null) return false;
-  return Math.abs(now.used - now.counted - (before.used - before.counted)) <= UNIT;
-}
 
 /** Has the account scanned again after a while, the server's figure with it. */
 export async function lookAgainLater(db: Queryable, account: number, looks: number): Promise<void> {
@@ -46,14 +36,14 @@ export async function settleFigures(database: Database, vault: Vault, account: A
   if (open.length === 0) return;
   const reading = await lastReading(database, account.id);
   if (!reading || reading.used === null) return;
-  const now: LevelMark = {
+  const now: Mark = {
     used: reading.used,
     counted: await countedBytes(database, account.id),
     at: reading.at.toISOString(),
   };
   let waiting: Run | undefined;
   for (const run of open) {
-    if (!hasFollowed(run, now)) {
+    if (!hasFollowed(run.before, now)) {
       waiting = run;
       continue;
     }

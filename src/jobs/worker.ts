@@ -102,8 +102,9 @@ export class Worker {
       server = leased(await signInTo(this.context, account), holds);
       if (job.kind === 'scan') {
         await scan(this.context, job, account, server);
-        await finishJob(database, job);
+        // Before the job is over: what has to be looked at again is put off in here.
         await settleFigures(database, this.context.vault, account);
+        await finishJob(database, job);
       } else if (job.kind === 'search') {
         if (await search(this.context, job, server)) await finishJob(database, job);
         else await giveWay(database, job, worker);

@@ -5,14 +5,14 @@ import { type Queryable, row, rows, theRow } from './database';
  * How a batch is carried out.
  *
  * - `move`: UID MOVE (RFC 6851).
- * - `copy`: UID COPY, then the originals are marked \\Deleted and expunged once their copies are known.
- * - `expunge`: marked \\Deleted and expunged for good.
+ * - `copy`: UID COPY, then the originals are marked \Deleted and expunged once their copies are known.
+ * - `expunge`: marked \Deleted and expunged for good.
  * - `hand-over`: likewise, on a server that puts into the trash itself what is expunged elsewhere.
  */
 export type BatchMethod = 'move' | 'copy' | 'expunge' | 'hand-over';
 
 /**
- * How far a batch is: written before its first command (`sent`), its members \\Deleted by us (`marked`), its copies
+ * How far a batch is: written before its first command (`sent`), its members \Deleted by us (`marked`), its copies
  * known (`copied`), accounted for (`done`).
  */
 export type BatchState = 'sent' | 'marked' | 'copied' | 'done';
@@ -38,7 +38,7 @@ export interface Batch {
   /** UIDVALIDITY and UIDNEXT of the destination before the command: what it brought has a UID from there on. */
   destinationValidity: number | null;
   destinationUidNext: number | null;
-  /** UIDs from which others' \\Deleted is lifted for the moment, and their generation; null where there are none. */
+  /** UIDs from which others' \Deleted is lifted for the moment, and their generation; null where there are none. */
   lifted: { generation: number; uids: Ranges } | null;
 }
 
@@ -150,42 +150,6 @@ export async function closeBatch(
      from (select count(*)::int as messages, coalesce(sum(size), 0)::bigint as bytes from placement where account = $1 and id = any($3::bigint[])) amount
      where run.account = $1 and run.id = $2`,
     [account, run, done.map(({ id }) => id)],
-  );
-}
-
-/** Takes members out of what was done: it turned out that it was not. */
-export async function takeOutOfDone(
-  db: Queryable,
-  account: number,
-  run: number,
-  ids: readonly number[],
-): Promise<void> {
-  for (const { seq } of await rows<{ seq: number }>(
-    db,
-    `select seq from run_batch where account = $1 and run = $2 and done_members && $3::int8multirange`,
-    [account, run, printMultirange(rangesOf(ids))],
-  )) {
-    await db.query(
-      `update run_batch b set ids = kept.ids, uids = kept.uids, arrived = kept.arrived,
-         members = b.members - $4::int8multirange, done_members = b.done_members - $4::int8multirange
-       from (select array_agg(m.id order by m.uid) as ids, array_agg(m.uid order by m.uid) as uids,
-                    array_agg(m.arrived order by m.uid) as arrived
-             from run_batch o, unnest(o.ids, o.uids, o.arrived) as m (id, uid, arrived)
-             where o.account = $1 and o.run = $2 and o.seq = $3 and not m.id <@ $4::int8multirange) kept
-       where b.account = $1 and b.run = $2 and b.seq = $3`,
-      [account, run, seq, printMultirange(rangesOf(ids))],
-    );
-    await db.query(`update run_batch b set digest = ${DIGEST} where account = $1 and run = $2 and seq = $3`, [
-      account,
-      run,
-      seq,
-    ]);
-  }
-  await db.query(
-    `update run set done_messages = done_messages - amount.messages, done_bytes = done_bytes - amount.bytes
-     from (select count(*)::int as messages, coalesce(sum(size), 0)::bigint as bytes from placement where account = $1 and id = any($3::bigint[])) amount
-     where run.account = $1 and run.id = $2`,
-    [account, run, ids],
   );
 }
 

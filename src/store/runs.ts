@@ -1,3 +1,4 @@
+import type { Mark } from '../core/ledger/balance';
 import type { Amount } from '../core/level/level';
 import { nextNumber } from './accounts';
 import { type Queryable, row, rows } from './database';
@@ -19,13 +20,6 @@ export type LeftReason =
   | 'cancelled'
   | 'unknown';
 
-/** Used as the server says (null without quota), and counted as the sum of sizes, to the octet. */
-export interface LevelMark {
-  used: number | null;
-  counted: number;
-  at: string;
-}
-
 export interface Run {
   id: number;
   action: RunAction;
@@ -35,10 +29,10 @@ export interface Run {
   asked: Amount;
   done: Amount;
   left: ({ reason: LeftReason } & Amount)[];
-  before: LevelMark | null;
-  after: LevelMark | null;
+  before: Mark | null;
+  after: Mark | null;
   /** The server's figure once it had followed, or the last look that was taken; null while it is not known. */
-  settled: LevelMark | null;
+  settled: Mark | null;
   askedBy: { user?: string; via?: 'page' | 'script' };
   /** What can still be taken back: what this run brought to the trash and lies there now. */
   undo: Amount;
@@ -128,12 +122,12 @@ export async function updateRun(
   id: number,
   change: {
     state?: RunState;
-    before?: LevelMark;
-    after?: LevelMark;
+    before?: Mark;
+    after?: Mark;
     problem?: Run['problem'];
     attempts?: number;
     wanted?: Run['wanted'];
-    settled?: LevelMark;
+    settled?: Mark;
     handsOver?: boolean;
   },
 ): Promise<void> {
@@ -171,6 +165,15 @@ export async function unsettledRuns(db: Queryable, account: number, since: Date)
      and state in ('done', 'cancelled') and before_level ->> 'used' is not null order by id`,
     [account, since],
   );
+}
+
+/** What the user wants of a run that goes: looked at before every batch, so it reads that alone. */
+export async function wantedOf(db: Queryable, account: number, id: number): Promise<Run['wanted']> {
+  const run = await row<Pick<Run, 'wanted'>>(db, 'select wanted from run where account = $1 and id = $2', [
+    account,
+    id,
+  ]);
+  return run?.wanted ?? null;
 }
 
 /** Adds to the time that was worked on a run. */

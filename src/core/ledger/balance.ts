@@ -27,6 +27,15 @@ export interface Balance {
 const UNIT = 1024;
 
 /**
+ * Whether the server's figure says what is to be expected after a purge: what we count, and as much besides as before it.
+ * New mail and other programs change both alike, so they don't hide it.
+ */
+export function hasFollowed(before: Mark | null, now: Mark): boolean {
+  if (before?.used == null || now.used === null) return false;
+  return Math.abs(now.used - now.counted - (before.used - before.counted)) <= UNIT;
+}
+
+/**
  * Compares what a purge did with what the figures say.
  *
  * @param won octets of the messages that were purged.

@@ -146,18 +146,7 @@ export function Contents({ where, days }: { where: string; days: number | null }
 
 /** Instead of the date of the message, when it went in and how long it stays. */
 function trashColumns(figures: ReturnType<typeof useFigures>, largest: number, days: number | null): Column<Message>[] {
-  const [mark, bar, size, , from, subject] = messageColumns(figures, largest, 'silt') as [
-    Column<Message>,
-    Column<Message>,
-    Column<Message>,
-    Column<Message>,
-    Column<Message>,
-    Column<Message>,
-  ];
-  return [
-    mark,
-    bar,
-    size,
+  const times: Column<Message>[] = [
     {
       key: 'placed',
       head: text.trash.inSince,
@@ -182,8 +171,9 @@ function trashColumns(figures: ReturnType<typeof useFigures>, largest: number, d
         </span>
       ),
     },
-    from,
-    subject,
+  ];
+  return [
+    ...messageColumns(figures, largest, 'silt').flatMap((column) => (column.key === 'date' ? times : column)),
     {
       key: 'run',
       head: text.trash.by,

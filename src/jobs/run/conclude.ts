@@ -1,3 +1,4 @@
+import { hasFollowed, type Mark } from '../../core/ledger/balance';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/accounts';
 import { digestOfDone } from '../../store/batches';
@@ -8,13 +9,13 @@ import { leaveForOtherReason, movedElsewhere } from '../../store/frozen';
 import { holdLease, type Job } from '../../store/jobs';
 import { countedBytes } from '../../store/level';
 import { saveReading } from '../../store/readings';
-import { type LevelMark, type Run, runById, updateRun } from '../../store/runs';
+import { type Run, runById, updateRun } from '../../store/runs';
 import type { WorkContext } from '../context';
 import { readLevel } from '../listing';
 import { noticeOfRun } from '../notices';
 import { changedFolders } from '../scan/changed';
 import { FolderSync } from '../scan/folder';
-import { hasFollowed, lookAgainLater } from '../settling';
+import { lookAgainLater } from '../settling';
 
 /** Ends a run: what vanished is looked for elsewhere, the level is read, and the ledger gets its entry. */
 export async function conclude(
@@ -52,7 +53,7 @@ export async function conclude(
       },
     });
     if (run.action === 'purge' && before?.used != null && after.used !== null) {
-      if (hasFollowed(ended, after)) await updateRun(client, account.id, run.id, { settled: after });
+      if (hasFollowed(ended.before, after)) await updateRun(client, account.id, run.id, { settled: after });
       else await lookAgainLater(client, account.id, 0);
     }
     await noticeOfRun(client, account, ended);
@@ -87,7 +88,7 @@ async function lookForMoved(
 }
 
 /** How full it is now: what the server says, and what we count. */
-export async function levelMark(database: Database, account: Account, server: MailServer): Promise<LevelMark> {
+export async function levelMark(database: Database, account: Account, server: MailServer): Promise<Mark> {
   const quota = await server.quota();
   if (quota) await saveReading(database, account.id, quota);
   const counted = await countedBytes(database, account.id);

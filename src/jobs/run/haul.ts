@@ -165,9 +165,9 @@ export class Haul {
   }
 
   /** Removes the originals of copies that stand, and closes the batch with what is gone then. */
-  private async expungeCopied(batch: Batch, to: Destination): Promise<void> {
-    let rest = batch.members;
-    const reason = rest.length === 0 ? undefined : await this.folders.open(batch.generation);
+  private async expungeCopied(copied: Batch, to: Destination): Promise<void> {
+    const { batch, rest: originals, reason } = await this.originals(copied);
+    let rest = originals;
     if (reason === 'read-only') {
       await this.withdraw(batch, rest, to, reason);
       return;
@@ -195,6 +195,20 @@ export class Haul {
     const done = probing ? await this.handedOver(batch, to) : batch.members;
     this.probed = true;
     await this.closing(batch, done, to)();
+  }
+
+  /** The originals that may still have to go; known by their new UIDs where the folder's UIDVALIDITY changed after the copy. */
+  private async originals(
+    batch: Batch,
+  ): Promise<{ batch: Batch; rest: BatchMember[]; reason: LeftReason | undefined }> {
+    const reason = batch.members.length === 0 ? undefined : await this.folders.open(batch.generation);
+    if (reason !== 'changed') return { batch, rest: batch.members, reason };
+    const { batch: here, still } = await this.standing(batch);
+    return {
+      batch: here,
+      rest: here.members.filter(({ id }) => still.has(id)),
+      reason: await this.folders.open(here.generation),
+    };
   }
 
   /** Takes copies back whose originals the server will not remove, and leaves their messages. */

@@ -9,7 +9,7 @@ import { tell } from '../../store/events';
 import { foldersOf, type StoredFolder } from '../../store/folders';
 import { keptOf, leave, type PendingPlacement, pendingByGeneration, pendingOf, strayedOf } from '../../store/frozen';
 import { holdLease, type Job } from '../../store/jobs';
-import { addWorked, type LeftReason, type Run, runById, updateRun } from '../../store/runs';
+import { addWorked, type LeftReason, type Run, runById, updateRun, wantedOf } from '../../store/runs';
 import type { WorkContext } from '../context';
 import { FolderSync } from '../scan/folder';
 import { conclude, levelMark } from './conclude';
@@ -107,7 +107,7 @@ class Carrier {
     try {
       for (let queue = await this.pending(); queue.length > 0; queue = await this.pending()) {
         while (queue.length > 0) {
-          const wanted = (await runById(this.context.database, this.account.id, this.run.id))?.wanted;
+          const wanted = await wantedOf(this.context.database, this.account.id, this.run.id);
           if (wanted) {
             await booking;
             if (wanted === 'cancel') await this.leaveRest();

@@ -663,7 +663,6 @@ export const en = {
     checked: 'Every entry is as it was written, and every run is as its entry says.',
     keepHead: 'Keep its head',
     notify: 'Tell me when it is done',
-    patience: 'The server asked for patience.',
     settled: 'counted to the octet; the server’s figure followed',
     waiting: (counted: string, moved: string) =>
       `${counted} less counted; the server’s figure moved by ${moved} so far. Providers may take up to a day (common practice).`,
