@@ -46,19 +46,19 @@ export function Groups({ trash, level }: { trash: TrashState; level: Level }) {
                     <td className="number minor">{count(group.messages)}</td>
                     <td className="number">{octets(group.bytes)}</td>
                     <td className="number minor text-ink-2">{droppedIn(group)}</td>
-                    <td className="number whitespace-nowrap">
+                    <td className="text-right md:whitespace-nowrap">
                       {group.run !== null && <Ways of={{ run: group.run }} amount={group} version={version} />}
                     </td>
                   </tr>
                   {group.lots.map((lot) => (
                     <tr key={lot.id}>
-                      <td className="max-w-64 truncate pl-4 text-ink-2" title={lot.label}>
+                      <td className="max-w-[110px] truncate pl-4 text-ink-2 md:max-w-64" title={lot.label}>
                         {lot.label}
                       </td>
                       <td className="number minor text-ink-2">{count(lot.messages)}</td>
                       <td className="number text-ink-2">{octets(lot.bytes)}</td>
                       <td className="minor" />
-                      <td className="number whitespace-nowrap">
+                      <td className="text-right md:whitespace-nowrap">
                         <Ways of={{ lots: [lot.id] }} amount={lot} version={version} />
                       </td>
                     </tr>

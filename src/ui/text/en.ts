@@ -617,7 +617,6 @@ export const en = {
     pause: 'Pause',
     resume: 'Go on',
     cancel: 'Cancel',
-    undo: 'undo',
     undoSome: (messages: string) => `undo: take back ${messages}`,
     undoGone: 'nothing of it is in the trash any more: it was purged, taken back, or dropped by the server',
     listCsv: 'Its messages as CSV',
