@@ -14,7 +14,7 @@ export interface Certificates {
 const ALGORITHM = { name: 'ECDSA', namedCurve: 'P-256', hash: 'SHA-256' };
 const DAY_MS = 86_400_000;
 
-/** An authority of our own and a certificate for this machine, made once and kept. */
+/** An authority of our own and a certificate for this machine and the domain of the demo, made once and kept. */
 export async function certificates(directory: string | undefined): Promise<Certificates> {
   const path = directory ? join(directory, 'certificates.json') : undefined;
   if (path && existsSync(path)) return JSON.parse(readFileSync(path, 'utf8')) as Certificates;
@@ -56,6 +56,8 @@ async function make(): Promise<Certificates> {
     extensions: [
       new x509.SubjectAlternativeNameExtension([
         { type: 'dns', value: 'localhost' },
+        { type: 'dns', value: 'saltmarshlane.example' },
+        { type: 'dns', value: '*.saltmarshlane.example' },
         { type: 'ip', value: '127.0.0.1' },
         { type: 'ip', value: '::1' },
       ]),

@@ -1,8 +1,8 @@
 /** What can be made to go wrong. Everything is off by default; `times` counts down to nothing. */
 export interface Faults {
-  /** Before every tagged answer. */
+  /** From when octets are sent to the host until it hears them; commands sent together wait once. */
   latencyMs: number;
-  /** 0 is unlimited. */
+  /** Of the line to the clients, which all connections share; 0 is unlimited. */
   bytesPerSecond: number;
   /** Closes a connection when it has been sent so many octets; 0 is never. */
   dropAfterBytes: number;
@@ -14,7 +14,7 @@ export interface Faults {
   refuse: { command: string; code: string; text: string; times: number } | null;
   /** Answers NO [LIMIT] to all but one command in so many milliseconds; 0 is never. */
   throttleMs: number;
-  /** Answers BAD to a command whose line is longer than so many octets; 0 takes any. */
+  /** Answers BAD to a command, but for AUTHENTICATE, whose line is longer than so many octets; 0 takes any. */
   longestCommand: number;
   /** Folders that are open for reading only. */
   readOnly: string[];
@@ -22,6 +22,20 @@ export interface Faults {
   noDelete: string[];
   /** What is expunged outside the trash is put into it. */
   trashesByItself: boolean;
+  /** Every so manieth message by UID has an ENVELOPE that breaks off, the one after it one of two megabytes; 0 is none. */
+  garbleEvery: number;
+  /** Signs in so many at once, and answers NO [LIMIT] to more; 0 is any number. */
+  mostConnections: number;
+  /** Nobody signs in before the connection is encrypted: LOGINDISABLED, and no mechanism. */
+  tlsFirst: boolean;
+  /** No password is taken, but tokens of the authorization server. */
+  tokensOnly: boolean;
+  /** Names of users are taken in any letter case. */
+  anyCase: boolean;
+  /** SASL LOGIN is offered, and the command of that name is not. */
+  saslLogin: boolean;
+  /** Pretends in SCRAM to know the password. */
+  falseProof: boolean;
   /** No password is right any more. */
   refuseSignIn: boolean;
   quotaLagSeconds: number;
@@ -44,6 +58,13 @@ export function noFaults(): Faults {
     readOnly: [],
     noDelete: [],
     trashesByItself: false,
+    garbleEvery: 0,
+    mostConnections: 0,
+    tlsFirst: false,
+    tokensOnly: false,
+    anyCase: false,
+    saslLogin: false,
+    falseProof: false,
     refuseSignIn: false,
     quotaLagSeconds: 0,
     archiveRoot: false,

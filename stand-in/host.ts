@@ -1,9 +1,11 @@
+import { randomBytes } from 'node:crypto';
 import { type AddressInfo, createServer, type Server, type Socket } from 'node:net';
 import { createSecureContext, createServer as createTlsServer, type TLSSocket } from 'node:tls';
 import { certificates } from './certificates';
 import { type Faults, noFaults } from './faults';
 import { Connection } from './imap/connection';
 import type { Host } from './imap/session';
+import { Line } from './imap/wire';
 import { Journal } from './mailbox/journal';
 import { Mailbox } from './mailbox/mailbox';
 import type { Scenario } from './scenario/mailbox';
@@ -12,6 +14,10 @@ export interface StandInOptions {
   scenario: Scenario;
   user: string;
   password: string;
+  /** Somebody who may sign in for the user. */
+  operator?: { user: string; password: string };
+  /** Whose tokens are taken. */
+  authorization?: Host['authorization'];
   /** Where changes and certificates are kept; undefined keeps nothing. */
   directory?: string | undefined;
   /** 0 takes a free one. */
@@ -26,7 +32,10 @@ export interface StandInOptions {
 export class StandIn implements Host {
   faults: Faults = noFaults();
   nextCommandAt = 0;
+  readonly line = new Line();
+  readonly signedIn: Host['signedIn'] = new Set();
   readonly secureContext;
+  readonly salt = randomBytes(16);
   private readonly sockets = new Set<Socket>();
 
   private constructor(
@@ -36,7 +45,8 @@ export class StandIn implements Host {
     private readonly servers: { tls: Server; plain: Server },
     /** PEM of the authority that clients must trust. */
     readonly authority: string,
-    identity: { key: string; cert: string },
+    /** PEM of what the host shows of itself. */
+    readonly identity: { key: string; cert: string },
   ) {
     this.secureContext = createSecureContext(identity);
   }
@@ -60,6 +70,10 @@ export class StandIn implements Host {
     return host;
   }
 
+  get authorization(): Host['authorization'] {
+    return this.options.authorization;
+  }
+
   get tlsPort(): number {
     return (this.servers.tls.address() as AddressInfo).port;
   }
@@ -68,9 +82,30 @@ export class StandIn implements Host {
     return (this.servers.plain.address() as AddressInfo).port;
   }
 
-  signIn(user: string, password: string): Mailbox | undefined {
-    if (this.faults.refuseSignIn) return undefined;
-    return user === this.options.user && password === this.options.password ? this.mailbox : undefined;
+  passwordOf(user: string): string | undefined {
+    const { operator } = this.options;
+    if (this.isUser(user)) return this.options.password;
+    return user === operator?.user ? operator.password : undefined;
+  }
+
+  signIn(user: string, password: string, authorization: string): Mailbox | undefined {
+    if (this.faults.refuseSignIn || password !== this.passwordOf(user)) return undefined;
+    // The operator has no mailbox, and the user acts for nobody else.
+    return this.mailboxOf(authorization || user);
+  }
+
+  mailboxOf(user: string): Mailbox | undefined {
+    return this.isUser(user) ? this.mailbox : undefined;
+  }
+
+  private isUser(name: string): boolean {
+    const { user } = this.options;
+    return name === user || (this.faults.anyCase && name.toLowerCase() === user.toLowerCase());
+  }
+
+  /** Says goodbye to those who signed in with a token, at their next command, as if it had run out. */
+  endTokens(): void {
+    for (const session of this.signedIn) if (session.endsAt < Infinity) session.endsAt = 0;
   }
 
   /** Closes every connection that is open, as a host that restarts does. */

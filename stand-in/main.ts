@@ -1,6 +1,7 @@
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
+import { AuthorizationServer, CLIENT_ID, SCOPE } from './authorization/server';
 import { controlServer } from './control';
 import { StandIn } from './host';
 import { Journal } from './mailbox/journal';
@@ -18,6 +19,7 @@ const { values } = parseArgs({
     'plain-port': { type: 'string', default: '0' },
     'control-port': { type: 'string', default: '0' },
     'smtp-port': { type: 'string', default: '0' },
+    'authorization-port': { type: 'string', default: '0' },
     'every-message': { type: 'boolean', default: false },
   },
 });
@@ -39,10 +41,15 @@ function dayOfFirstStart(): string {
 
 const day = dayOfFirstStart();
 const user = 'secretary@saltmarshlane.example';
+const password = 'allotment';
+const authorization = await AuthorizationServer.start(new Map([[user, password]]), {
+  port: Number(values['authorization-port']),
+});
 const host = await StandIn.start({
   scenario: scenario(day, size),
   user,
-  password: 'allotment',
+  password,
+  authorization,
   directory,
   tlsPort: Number(values['tls-port']),
   plainPort: Number(values['plain-port']),
@@ -56,7 +63,14 @@ control.listen(Number(values['control-port']), '127.0.0.1', () => {
   const controlPort = typeof address === 'object' ? address?.port : undefined;
   if (directory) writeFileSync(join(directory, 'authority.pem'), host.authority);
   process.stdout.write(
-    `ready ${JSON.stringify({ tlsPort: host.tlsPort, plainPort: host.plainPort, smtpPort: submission.port, controlPort, day })}\n`,
+    `ready ${JSON.stringify({
+      tlsPort: host.tlsPort,
+      plainPort: host.plainPort,
+      smtpPort: submission.port,
+      controlPort,
+      authorization: { issuer: authorization.issuer, clientId: CLIENT_ID, scope: SCOPE },
+      day,
+    })}\n`,
   );
 });
 
@@ -64,6 +78,7 @@ for (const signal of ['SIGTERM', 'SIGINT'] as const) {
   process.on(signal, () => {
     control.close();
     void submission.stop();
+    void authorization.stop();
     void host.stop().then(() => process.exit(0));
   });
 }

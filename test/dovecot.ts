@@ -20,12 +20,19 @@ export interface Dovecot {
 
 export const DOVECOT_USER = 'secretary';
 export const DOVECOT_PASSWORD = 'allotment';
+/** Who may look after the mailboxes of others there. */
+export const DOVECOT_OPERATOR = { user: 'warden', password: 'keys and lists' };
 
 /**
  * @param quotaMiB the limit of STORAGE.
  * @param hide capabilities that it does not offer, though it has them.
+ * @param introspection where it may ask about access tokens (RFC 7662), with a name and a password.
  */
-export async function startDovecot(quotaMiB: number, hide: readonly string[] = []): Promise<Dovecot> {
+export async function startDovecot(
+  quotaMiB: number,
+  hide: readonly string[] = [],
+  introspection?: string,
+): Promise<Dovecot> {
   const base = temporaryFolder();
   chmodSync(base, 0o755);
   const made = await certificates(undefined);
@@ -44,9 +51,11 @@ export async function startDovecot(quotaMiB: number, hide: readonly string[] = [
     join(base, 'users'),
     `${DOVECOT_USER}:{PLAIN}${DOVECOT_PASSWORD}:${uid}:${gid}::${mail}::userdb_quota_rule=*:storage=${quotaMiB}M\n`,
   );
+  writeFileSync(join(base, 'operators'), `${DOVECOT_OPERATOR.user}:{PLAIN}${DOVECOT_OPERATOR.password}\n`);
   const file = join(base, 'dovecot.conf');
   const start = async (more: string) => {
-    writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + more);
+    const forTokens = introspection ? takingTokens(base, introspection) : '';
+    writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + forTokens + more);
     const server = spawn('/usr/sbin/dovecot', ['-F', '-c', file], { stdio: 'ignore' });
     await until(() => answers(plainPort), 20);
     return server;
@@ -121,6 +130,7 @@ log_path = ${base}/dovecot.log
 protocols = imap
 listen = 127.0.0.1
 ${inner}disable_plaintext_auth = no
+auth_mechanisms = plain login scram-sha-256
 ssl = yes
 ssl_cert = <${base}/cert.pem
 ssl_key = <${base}/key.pem
@@ -128,6 +138,11 @@ mail_location = maildir:~/Maildir
 first_valid_uid = 1
 mail_max_userip_connections = 50
 mail_plugins = quota
+passdb {
+  driver = passwd-file
+  args = ${base}/operators
+  master = yes
+}
 passdb {
   driver = passwd-file
   args = ${base}/users
@@ -166,11 +181,36 @@ service imap-login {
     ssl = yes
   }
 }
+# Who is refused is not made to wait.
+auth_failure_delay = 0
 service anvil {
   chroot =
+  unix_listener anvil-auth-penalty {
+    mode = 0
+  }
 }
 service stats {
   chroot =
+}
+`;
+}
+
+/** Settings by which it takes access tokens that somebody else vouches for. */
+function takingTokens(base: string, introspection: string): string {
+  writeFileSync(
+    join(base, 'tokens.conf'),
+    `introspection_mode = post
+introspection_url = ${introspection}
+username_attribute = sub
+active_attribute = active
+active_value = true
+`,
+  );
+  return `auth_mechanisms = plain login scram-sha-256 oauthbearer xoauth2
+passdb {
+  driver = oauth2
+  mechanisms = oauthbearer xoauth2
+  args = ${base}/tokens.conf
 }
 `;
 }

@@ -94,9 +94,13 @@ export class App {
     readonly origin: string,
     readonly database: Database,
     private readonly env: NodeJS.ProcessEnv,
+    private readonly workerFlags: readonly string[],
   ) {}
 
-  static async start(options: { authority?: string; env?: NodeJS.ProcessEnv; worker?: boolean } = {}): Promise<App> {
+  /** @param options.workerFlags of Node, such as those that have it write a profile. */
+  static async start(
+    options: { authority?: string; env?: NodeJS.ProcessEnv; worker?: boolean; workerFlags?: readonly string[] } = {},
+  ): Promise<App> {
     const { url, database } = await freshDatabase();
     const folder = temporaryFolder();
     const port = await freePort();
@@ -117,7 +121,7 @@ export class App {
       env.TAMSEL_CA_FILE = join(folder, 'authority.pem');
       writeFileSync(env.TAMSEL_CA_FILE, options.authority);
     }
-    const app = new App(`http://127.0.0.1:${port}`, database, env);
+    const app = new App(`http://127.0.0.1:${port}`, database, env, options.workerFlags ?? []);
     later(() => app.killWeb());
     later(() => app.killWorker());
     later(() => app.killExtraWorker());
@@ -163,7 +167,7 @@ export class App {
   }
 
   private spawnWorker(): ChildProcess {
-    return spawn(process.execPath, ['--import', 'tsx', 'src/jobs/main.ts'], {
+    return spawn(process.execPath, [...this.workerFlags, 'dist/worker/main.mjs'], {
       cwd: ROOT,
       env: this.env,
       stdio: ['ignore', 'ignore', process.env.TAMSEL_TEST_LOG ? 'inherit' : 'ignore'],
@@ -230,6 +234,11 @@ export class App {
     return `/accounts/${answer.body.account.id}`;
   }
 
+  /** As another browser would be. */
+  forgetCookie(): void {
+    this.cookie = '';
+  }
+
   /** Waits for the newest scan, or starts one and waits for it. */
   async scanned(account: string, fresh = false): Promise<any> {
     if (fresh) await this.call('POST', `${account}/scans`, {});
@@ -243,12 +252,12 @@ export class App {
     return this.finished(`${account}/runs/${started.body.id}`);
   }
 
-  async finished(path: string): Promise<any> {
+  async finished(path: string, seconds = 120): Promise<any> {
     let last: Answer | undefined;
     await until(async () => {
       last = await this.call('GET', path);
       return ['done', 'failed', 'cancelled', 'paused'].includes(last.body.state);
-    });
+    }, seconds);
     return last?.body;
   }
 }

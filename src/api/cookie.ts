@@ -1,15 +1,24 @@
 import { hashToken } from '../store/sessions';
 import type { Environment } from './environment';
 
-const MAX_AGE_SECONDS = 30 * 86_400;
+/** What a cookie is for: a session, or an authorization that was begun and has to come back to the same browser. */
+type Purpose = 'session' | 'authorizing';
+
+const NAME: Record<Purpose, string> = { session: 'tamsel', authorizing: 'tamsel-authorizing' };
+const AUTHORIZING_SECONDS = 30 * 60;
 
 /** Named by port, since cookies don't tell ports apart; bound to the host where there is https. */
-function cookieName({ port, origin }: Environment): string {
-  return origin?.protocol === 'https:' ? `__Host-tamsel-${port}` : `tamsel-${port}`;
+function cookieName(purpose: Purpose, { port, origin }: Environment): string {
+  return `${origin?.protocol === 'https:' ? '__Host-' : ''}${NAME[purpose]}-${port}`;
 }
 
-export function tokenHashOf(request: Request, environment: Environment): Buffer | undefined {
-  const name = cookieName(environment);
+/** The hash of the secret in a cookie; undefined where there is none. */
+export function tokenHashOf(
+  request: Request,
+  environment: Environment,
+  purpose: Purpose = 'session',
+): Buffer | undefined {
+  const name = cookieName(purpose, environment);
   for (const part of (request.headers.get('cookie') ?? '').split(';')) {
     const [key, value] = part.trim().split('=');
     if (key === name && value) return hashToken(value);
@@ -19,6 +28,17 @@ export function tokenHashOf(request: Request, environment: Environment): Buffer 
 
 /** @param token '' takes the cookie away. */
 export function sessionCookie(environment: Environment, token: string): string {
+  return cookie('session', environment, token);
+}
+
+/** @param token '' takes the cookie away. */
+export function authorizingCookie(environment: Environment, token: string): string {
+  return cookie('authorizing', environment, token);
+}
+
+function cookie(purpose: Purpose, environment: Environment, token: string): string {
   const secure = environment.origin?.protocol === 'https:' ? '; Secure' : '';
-  return `${cookieName(environment)}=${token}; Path=/; HttpOnly; SameSite=Strict; Max-Age=${token === '' ? 0 : MAX_AGE_SECONDS}${secure}`;
+  const life = purpose === 'session' ? environment.sessionLife.hours * 3_600 : AUTHORIZING_SECONDS;
+  const age = token === '' ? 0 : life;
+  return `${cookieName(purpose, environment)}=${token}; Path=/; HttpOnly; SameSite=Strict; Max-Age=${age}${secure}`;
 }

@@ -3,6 +3,7 @@ import { isLoopback } from '../mail/destination';
 import { type Outgoing, outgoingFrom } from '../mail/outgoing';
 import { submissionFrom } from '../mail/submission';
 import { type Database, openDatabase } from '../store/database';
+import type { SessionLife } from '../store/sessions';
 import { Vault } from '../store/vault';
 
 /** A mailbox that the sign-in page offers with one press; the demo's. */
@@ -22,6 +23,7 @@ export interface Environment {
   /** Whether a submission server takes mail about work that has ended. */
   canMail: boolean;
   port: number;
+  sessionLife: SessionLife;
   /** Where the instance is reached from outside, if that differs: `https://mail-room.example`. */
   origin: URL | undefined;
   /** Host names and ports under which requests are accepted. */
@@ -46,11 +48,23 @@ function read(variables: NodeJS.ProcessEnv): Environment {
     vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
     outgoing: outgoingFrom(variables),
     canMail: submissionFrom(variables) !== undefined,
+    sessionLife: {
+      hours: wholeNumber(variables, 'TAMSEL_SESSION_HOURS', 30 * 24),
+      idleMinutes: wholeNumber(variables, 'TAMSEL_SESSION_IDLE_MINUTES', 12 * 60),
+    },
     port,
     origin,
     isOwnHost: (host) => isOwnHost(host, port, bound, origin),
     demo: variables.TAMSEL_DEMO ? (JSON.parse(variables.TAMSEL_DEMO) as OfferedMailbox) : undefined,
   };
+}
+
+/** @throws Error where it is set to something else than a number above zero. */
+function wholeNumber(variables: NodeJS.ProcessEnv, name: string, usual: number): number {
+  const value = variables[name];
+  if (!value) return usual;
+  if (!/^[1-9]\d{0,5}$/.test(value)) throw new Error(`The variable ${name} must be a whole number above zero.`);
+  return Number(value);
 }
 
 function required(variables: NodeJS.ProcessEnv, name: string): string {

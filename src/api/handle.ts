@@ -1,8 +1,6 @@
 import * as v from 'valibot';
-import { accountsOfSession } from '../store/accounts';
-import { touchSession } from '../store/sessions';
-import { tokenHashOf } from './cookie';
-import { type Environment, theEnvironment } from './environment';
+import { theEnvironment } from './environment';
+import { type Identity, identityOf, mayNot } from './identity';
 import { openApi } from './openapi';
 import { type FieldError, invalid, noSession, notFound, Problem } from './problem';
 import type { Route, RouteInput } from './route';
@@ -34,8 +32,9 @@ export async function handleApi(request: Request, clientAddress: string): Promis
       return new Response(document, { headers: { 'content-type': 'application/json' } });
     }
     const { route, parameters } = find(request.method, pathname);
-    const tokenHash = await livingToken(request, environment);
-    const account = await accountFor(route, parameters, environment, tokenHash);
+    const identity = await identityOf(request, environment);
+    if (identity && !identity.sessionHash) admitScript(route, identity);
+    const account = accountFor(route, parameters, identity);
     const query = route.query
       ? checked(route.query, Object.fromEntries(new URL(request.url).searchParams), 'query')
       : undefined;
@@ -44,7 +43,7 @@ export async function handleApi(request: Request, clientAddress: string): Promis
       environment,
       request,
       clientAddress,
-      tokenHash,
+      identity,
       parameters,
       account,
       query,
@@ -100,22 +99,17 @@ function decode(part: string): string {
   }
 }
 
-async function livingToken(request: Request, environment: Environment): Promise<Buffer | undefined> {
-  const hash = tokenHashOf(request, environment);
-  return hash && (await touchSession(environment.database, hash)) ? hash : undefined;
+/** What a token does not let a script do. */
+function admitScript(route: Route, { acts }: Identity): void {
+  if (route.session) throw mayNot('Sign in to the page for this; no token is good for it.');
+  if (route.method !== 'GET' && !acts) throw mayNot('This token only reads. Make one that may act.');
 }
 
-/** The account in the path, which must be the session's: another's is as if it were not there. */
-async function accountFor(
-  route: Route,
-  parameters: Record<string, string>,
-  environment: Environment,
-  tokenHash: Buffer | undefined,
-) {
+/** The account in the path, which must be of who asks: another's is as if it were not there. */
+function accountFor(route: Route, parameters: Record<string, string>, identity: Identity | undefined) {
   if (!route.path.includes('{account}')) return undefined;
-  if (!tokenHash) throw noSession();
-  const accounts = await accountsOfSession(environment.database, tokenHash);
-  const account = accounts.find(({ id }) => `${id}` === parameters.account);
+  if (!identity) throw noSession();
+  const account = identity.accounts.find(({ id }) => `${id}` === parameters.account);
   if (!account) throw notFound();
   return account;
 }

@@ -46,9 +46,12 @@ export function openApi(routes: readonly Route[]): object {
     paths,
     components: {
       schemas: { Problem: PROBLEM },
-      securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'tamsel-{port}' } },
+      securitySchemes: {
+        session: { type: 'apiKey', in: 'cookie', name: 'tamsel-{port}' },
+        token: { type: 'http', scheme: 'bearer' },
+      },
     },
-    security: [{ session: [] }],
+    security: [{ session: [] }, { token: [] }],
   };
 }
 
@@ -76,6 +79,7 @@ function operation(route: Route): object {
   if (route.response) success.content = { 'application/json': { schema: schemaOf(route.response, 'input') } };
   return {
     summary: route.summary,
+    ...(route.session ? { security: [{ session: [] }] } : {}),
     parameters: [...inPath, ...inQuery],
     ...(route.body
       ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(route.body, 'input') } } } }

@@ -1,6 +1,7 @@
 import type { GenericSchema, InferOutput } from 'valibot';
 import type { Account } from '../store/accounts';
 import type { Environment } from './environment';
+import type { Identity } from './identity';
 
 /** What a route gets besides what it asked for. */
 export interface RequestContext {
@@ -8,8 +9,8 @@ export interface RequestContext {
   request: Request;
   /** Of the peer; for limits. */
   clientAddress: string;
-  /** Of the session, where there is one that lives. */
-  tokenHash: Buffer | undefined;
+  /** Who asks, where somebody known does. */
+  identity: Identity | undefined;
 }
 
 /** One call of the API: what it takes, what it gives, and what does it. The OpenAPI document is made of these. */
@@ -18,6 +19,8 @@ export interface Route {
   /** With parameters in braces, below `/api`. `{account}` is checked to be the session's. */
   path: string;
   summary: string;
+  /** Whether it is a person's alone, and no script's. */
+  session?: boolean;
   query?: GenericSchema;
   body?: GenericSchema;
   /** Status of success and what is given with it. */
@@ -43,6 +46,7 @@ export function route<
   method: Route['method'];
   path: string;
   summary: string;
+  session?: boolean;
   query?: Q;
   body?: B;
   status?: number;

@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { CATEGORIES } from '../core/categories/categories';
 import { GUARD_KINDS } from '../core/guards/guards';
+import { CHOSEN_ROLES } from '../core/mailbox/roles';
 
 /** Shapes that several calls share. Sizes are octets, times RFC 3339 in UTC. */
 
@@ -18,20 +19,33 @@ export const wholeNumber = (least: number, most: number) =>
 export const Ids = v.pipe(v.array(v.pipe(v.number(), v.integer(), v.minValue(1))), v.maxLength(200_000));
 export const Label = v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(200));
 
-export const SignIn = v.object({
+const Security = v.picklist(['tls', 'starttls', 'none']);
+
+/** Where a mailbox is, and whose. */
+export const MailboxAt = v.object({
   host: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(253)),
   port: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65_535)),
-  security: v.picklist(['tls', 'starttls', 'none']),
-  user: v.pipe(v.string(), v.minLength(1), v.maxLength(320)),
+  security: Security,
+  user: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(320)),
+});
+
+export const SignIn = v.object({
+  ...MailboxAt.entries,
   password: v.pipe(v.string(), v.minLength(1), v.maxLength(1_000)),
+  /** Who signs in, where that is another: an operator of the host. */
+  signInAs: v.optional(v.pipe(v.string(), v.maxLength(320))),
 });
 
 export const AccountBrief = v.object({
   id: v.number(),
   user: v.string(),
   host: v.string(),
+  port: v.number(),
+  security: Security,
   state: v.picklist(['active', 'locked']),
 });
+
+export const SignedIn = v.object({ account: v.pick(AccountBrief, ['id', 'user', 'host']) });
 
 export const Target = v.union([
   v.strictObject({ share: v.pipe(v.number(), v.minValue(0.01), v.maxValue(1)) }),
@@ -58,10 +72,16 @@ const Thresholds = v.strictObject({
   receiving: v.optional(share),
 });
 
+/** Paths of folders that the server does not mark by what they are for. */
+const Roles = v.strictObject(
+  v.entriesFromList(CHOSEN_ROLES, v.optional(v.nullable(v.pipe(v.string(), v.minLength(1))))),
+);
+
 export const SettingsChange = v.strictObject({
   target: v.optional(Target),
   limit: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1)))),
   trashFolder: v.optional(v.nullable(v.pipe(v.string(), v.minLength(1)))),
+  roles: v.optional(Roles),
   trashDays: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(3_650)))),
   thresholds: v.optional(Thresholds),
   timeZone: v.optional(timeZone),
@@ -74,6 +94,7 @@ export const Settings = v.object({
   target: Target,
   limit: v.nullable(v.number()),
   trashFolder: v.nullable(v.string()),
+  roles: v.nullable(Roles),
   trashDays: v.nullable(v.number()),
   thresholds: Thresholds,
   timeZone: v.string(),
@@ -95,7 +116,18 @@ export const Scan = v.object({
   id: count,
   state: v.picklist(['queued', 'running', 'done', 'failed']),
   folders: progress,
+  /** Of the stage under way. */
   messages: progress,
+  /** Each stage is whole before the next begins, and what it read is final then. */
+  stage: v.picklist(['level', 'outline', 'details', 'settling']),
+  /** Sums of the outline, the trash left out, once it is whole; of mailboxes that are read at once there is none. */
+  outline: v.optional(
+    v.object({
+      messages: count,
+      bytes: count,
+      sizes: v.array(v.object({ from: count, messages: count, bytes: count })),
+    }),
+  ),
   problem: v.optional(ProblemNote),
   createdAt: Timestamp,
   endedAt: v.optional(Timestamp),
@@ -138,6 +170,8 @@ export const Level = v.object({
     v.object({
       path: v.string(),
       role: v.nullable(v.picklist(['inbox', 'sent', 'drafts', 'junk', 'trash', 'archive'])),
+      /** `name`: proposed, and not confirmed yet. */
+      roleBy: v.nullable(v.picklist(['server', 'name', 'user'])),
       messages: count,
       bytes: count,
       repeats: v.boolean(),

@@ -3,12 +3,17 @@ import { touchSession } from '../store/sessions';
 import { tokenHashOf } from './cookie';
 import { type OfferedMailbox, theEnvironment } from './environment';
 
-/** Whether the request belongs to a session that lives and has an account: pages ask this before they show anything. */
-export async function isSignedIn(request: Request): Promise<boolean> {
+/** How many accounts the session of a request has; none where it does not live. */
+export async function accountsSignedInTo(request: Request): Promise<number> {
   const environment = theEnvironment();
   const hash = tokenHashOf(request, environment);
-  if (!hash || !(await touchSession(environment.database, hash))) return false;
-  return (await accountsOfSession(environment.database, hash)).length > 0;
+  if (!hash || !(await touchSession(environment.database, hash))) return 0;
+  return (await accountsOfSession(environment.database, hash)).length;
+}
+
+/** Whether there is anything to show: pages ask this first. */
+export async function isSignedIn(request: Request): Promise<boolean> {
+  return (await accountsSignedInTo(request)) > 0;
 }
 
 /** The mailbox that the sign-in page offers, in the demo. */

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
 
-/** Builds the web server when what it is made of changed since the last time. */
+/** Builds the web server and the worker when what they are made of changed since the last time. */
 export function ensureBuilt(root: string): void {
   const stamp = join(root, 'dist', 'built-from');
   const sum = sourcesSum(root);

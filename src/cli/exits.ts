@@ -8,6 +8,7 @@ export const EXIT = {
   portTaken: 13,
   databaseSilent: 14,
   buildFailed: 15,
+  fileWrong: 16,
 } as const;
 
 /** A reason to stop, in one sentence for a person. */

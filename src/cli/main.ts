@@ -1,6 +1,8 @@
 import { spawn } from 'node:child_process';
 import { join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
+import { api } from './api';
+import { ensureBuilt } from './build';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
 import { serve } from './serve';
@@ -15,6 +17,7 @@ const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
            --every-message     the mailbox has a folder that repeats every message
   ./tamsel start          for a real mailbox
   ./tamsel worker         one more worker for a running instance (needs TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE)
+  ./tamsel api           asks a running Tamsel with a token: level, senders, lots, runs; ./tamsel api help
   ./tamsel verify        checks that the ledger is as it was written
            --user NAME   of one account; with --head FILE against a head that was kept
   ./tamsel test [part]    the tests: all, or one of check, unit, integration, browser
@@ -31,7 +34,10 @@ async function main(args: string[]): Promise<number> {
     case 'start':
       return run(command, rest);
     case 'worker':
-      return foreground(['--import', 'tsx', 'src/jobs/main.ts']);
+      ensureBuilt(root);
+      return foreground(['dist/worker/main.mjs']);
+    case 'api':
+      return api(rest);
     case 'verify':
       return verify(dataFolder(), verifyOptions(rest));
     case 'test':

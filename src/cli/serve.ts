@@ -1,8 +1,9 @@
-import { accessSync, constants, mkdirSync, rmSync } from 'node:fs';
+import { accessSync, constants, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { isLoopback } from '../mail/destination';
+import { outgoingFrom } from '../mail/outgoing';
 import { openDatabase } from '../store/database';
 import { migrate } from '../store/migrate';
 import { ensureBuilt } from './build';
@@ -33,6 +34,7 @@ const HEALTHY_WITHIN_MS = 60_000;
 export async function serve(options: ServeOptions): Promise<Served> {
   const { root, data, host, port } = options;
   prepareData(options);
+  checkOutgoing();
   await checkPort(host, port);
   const ownCluster = !process.env.TAMSEL_DATABASE_URL;
   if (ownCluster) ensurePackages([POSTGRESQL]);
@@ -52,7 +54,7 @@ export async function serve(options: ServeOptions): Promise<Served> {
     await applyMigrations(root, url);
     const env = { ...childEnvironment(options, url), ...(await startStandIn(options, processes)) };
     say('Starting the worker and the web server …');
-    processes.keep('worker', ['--import', 'tsx', 'src/jobs/main.ts'], env);
+    processes.keep('worker', ['dist/worker/main.mjs'], env);
     processes.keep('web', ['dist/server/entry.mjs'], { ...env, HOST: host, PORT: `${port}` });
     await healthy(host, port);
     return { stop };
@@ -70,6 +72,15 @@ function prepareData({ data, fresh }: ServeOptions): void {
     accessSync(data, constants.W_OK);
   } catch {
     throw new Stop(EXIT.dataNotWritable, `The data folder ${data} is not writable. Set TAMSEL_DATA to one that is.`);
+  }
+}
+
+/** Finds out before anything is started that a file of the operator's can't be read, and where. */
+function checkOutgoing(): void {
+  try {
+    outgoingFrom(process.env);
+  } catch (error) {
+    throw new Stop(EXIT.fileWrong, (error as Error).message);
   }
 }
 
@@ -127,10 +138,13 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
     process.env.TAMSEL_DEMO_IMAPS_PORT ?? '4993',
     '--plain-port',
     process.env.TAMSEL_DEMO_IMAP_PORT ?? '4143',
+    '--authorization-port',
+    process.env.TAMSEL_DEMO_AUTHORIZATION_PORT ?? '4180',
   );
-  const { tlsPort, smtpPort } = (await processes.ready('stand-in', args, process.env)) as {
+  const { tlsPort, smtpPort, authorization } = (await processes.ready('stand-in', args, process.env)) as {
     tlsPort: number;
     smtpPort: number;
+    authorization: object;
   };
   const offered = {
     host: 'localhost',
@@ -139,7 +153,17 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
     user: 'secretary@saltmarshlane.example',
     password: 'allotment',
   };
+  // The demo's address leads to its server as any other would.
+  const servers = join(directory, 'servers.json');
+  writeFileSync(
+    servers,
+    JSON.stringify({ 'saltmarshlane.example': { host: 'localhost', port: tlsPort, security: 'tls' } }),
+  );
+  const clients = join(directory, 'authorization.json');
+  writeFileSync(clients, JSON.stringify([{ hosts: ['localhost'], ...authorization }]));
   return {
+    TAMSEL_SERVERS_FILE: servers,
+    TAMSEL_AUTHORIZATION_FILE: clients,
     TAMSEL_DEMO: JSON.stringify(offered),
     TAMSEL_CA_FILE: join(directory, demo.size, 'authority.pem'),
     TAMSEL_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,

@@ -3,7 +3,7 @@ import { test } from 'node:test';
 import fc from 'fast-check';
 import { level, targetBytes } from './level/level';
 import { folderTree, readablePath } from './mailbox/folders';
-import { type BodyPart, filesOf } from './mailbox/structure';
+import { fileOf } from './mailbox/structure';
 import { domainOf } from './senders/address';
 import { fold, oneLine, storable } from './text';
 
@@ -84,28 +84,10 @@ test('the level splits the server’s figure, and says where the server counts l
 });
 
 test('files are leaves that are named, attached, or no text to be read', () => {
-  const part = (type: string, rest: Partial<BodyPart> = {}): BodyPart => ({
-    type,
-    parameters: {},
-    disposition: null,
-    dispositionParameters: {},
-    size: 10,
-    children: [],
-    ...rest,
-  });
-  const message = part('multipart/mixed', {
-    children: [
-      part('multipart/alternative', { children: [part('text/plain'), part('text/html')] }),
-      part('application/pdf', { parameters: { name: 'a.pdf' } }),
-      part('text/plain', { disposition: 'attachment', dispositionParameters: { filename: 'notes\r\n.txt' } }),
-      part('message/rfc822'),
-    ],
-  });
-  assert.deepEqual(
-    filesOf(message).map(({ name }) => name),
-    ['a.pdf', 'notes .txt', ''],
-  );
-  let tower = part('application/pdf', { parameters: { name: 'deep.pdf' } });
-  for (let depth = 0; depth < 10_000; depth++) tower = part('multipart/mixed', { children: [tower] });
-  assert.deepEqual(filesOf(tower), []);
+  const named = (type: string, name = '', marked: string | null = null) => fileOf(type, name, marked, 10)?.name;
+  assert.equal(named('text/plain'), undefined);
+  assert.equal(named('text/html', '', 'inline'), undefined);
+  assert.equal(named('application/pdf', 'a.pdf'), 'a.pdf');
+  assert.equal(named('text/plain', 'notes\r\n.txt', 'attachment'), 'notes .txt');
+  assert.equal(named('message/rfc822'), '');
 });

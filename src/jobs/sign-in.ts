@@ -1,31 +1,75 @@
+import type { Tokens } from '../core/authorization/tokens';
+import { clientFor } from '../mail/authorization/clients';
+import { Grants } from '../mail/authorization/grants';
 import { connectImap } from '../mail/imap/connect';
 import type { Outgoing } from '../mail/outgoing';
-import { MailProblem } from '../mail/problem';
+import { MailProblem, type MailProblemKind } from '../mail/problem';
 import type { MailServer } from '../mail/server';
 import { type Account, lockAccount } from '../store/accounts';
-import { credentialOf } from '../store/credentials';
-import type { Database } from '../store/database';
+import { replaceTokens, secretOf } from '../store/credentials';
+import { type Database, transaction } from '../store/database';
 import type { Vault } from '../store/vault';
 
 /** There are no credentials that can be used: somebody has to sign in first. */
 export class SignInNeeded extends Error {}
 
-/** Connects to an account's server with its stored credentials. A refused password locks the account. */
-export async function signInTo(
-  context: { database: Database; vault: Vault; outgoing: Outgoing },
-  account: Account,
-): Promise<MailServer> {
+interface Context {
+  database: Database;
+  vault: Vault;
+  outgoing: Outgoing;
+}
+
+const LOCKS = new Set<MailProblemKind>(['password-refused', 'token-refused', 'authorization-refused']);
+
+/**
+ * Connects to an account's server with its stored credentials; an access token that has run out, or that the server takes no
+ * more, is renewed first. Credentials that are refused lock the account.
+ */
+export async function signInTo(context: Context, account: Account): Promise<MailServer> {
   const { database, vault, outgoing } = context;
-  const sealed = await credentialOf(database, account.id);
-  const password = sealed && vault.unseal(account.id, sealed);
-  if (password === undefined) throw new SignInNeeded();
+  const secret = await secretOf(database, vault, account.id);
+  if (!secret) throw new SignInNeeded();
   try {
-    return await connectImap({ ...account, password }, outgoing);
+    if (!('tokens' in secret)) return await connectImap({ ...account, ...secret }, outgoing);
+    return await showTokens(context, account, secret.tokens);
   } catch (error) {
-    if (error instanceof MailProblem && error.kind === 'password-refused') {
+    if (error instanceof MailProblem && LOCKS.has(error.kind)) {
       await lockAccount(database, account.id);
       throw new SignInNeeded();
     }
     throw error;
   }
+}
+
+async function showTokens(context: Context, account: Account, kept: Tokens): Promise<MailServer> {
+  const isSpent = kept.renewAt !== null && kept.renewAt <= Date.now();
+  const tokens = isSpent && kept.refresh ? await renewed(context, account, kept) : kept;
+  const connect = ({ access }: Tokens) => connectImap({ ...account, token: access }, context.outgoing);
+  try {
+    return await connect(tokens);
+  } catch (error) {
+    // A host may take an access token back before its time, and give another for the same refresh token.
+    const isWorthRenewing = error instanceof MailProblem && error.kind === 'token-refused' && tokens === kept;
+    if (!isWorthRenewing || !kept.refresh) throw error;
+    return connect(await renewed(context, account, kept));
+  }
+}
+
+/**
+ * Asks for the next access token, one asker at a time: a server that gives a new refresh token with it takes the use of the
+ * old one for theft, and all tokens back (RFC 9700 §4.14.2).
+ */
+async function renewed({ database, vault, outgoing }: Context, account: Account, spent: Tokens): Promise<Tokens> {
+  return transaction(database, async (client) => {
+    const secret = await secretOf(client, vault, account.id, true);
+    if (!secret || !('tokens' in secret)) throw new SignInNeeded();
+    if (secret.tokens.access !== spent.access) return secret.tokens;
+    const registered = clientFor(account.host, outgoing.authorization);
+    // Nobody can renew them, so the account is locked as where the server refuses to.
+    if (!registered || !secret.tokens.refresh)
+      throw new MailProblem('token-refused', `The authorization for ${account.user} can’t be renewed from here.`);
+    const tokens = await new Grants(registered, outgoing).renew(secret.tokens.refresh);
+    await replaceTokens(client, vault, account.id, tokens);
+    return tokens;
+  });
 }

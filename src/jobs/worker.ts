@@ -10,6 +10,7 @@ import { runById, updateRun } from '../store/runs';
 import { scanById, updateScan } from '../store/scans';
 import { beat } from '../store/workers';
 import type { WorkContext } from './context';
+import { endWhatIsOver, withdrawTokens } from './housekeeping';
 import { leased } from './leased';
 import { sendNotice } from './notices';
 import { carryOut } from './run/run';
@@ -21,6 +22,7 @@ import { SignInNeeded, signInTo } from './sign-in';
 /** Looked for work so often even when nobody wakes the worker: an expired lease wakes nobody. */
 const POLL_MS = 1_000;
 const BEAT_MS = 3_000;
+const HOUSEKEEPING_MS = 60_000;
 const MOST_ATTEMPTS = 8;
 /** Before the first of several tries; each further one waits twice as long. What makes progress begins anew. */
 const FIRST_WAIT_SECONDS = 0.25;
@@ -30,6 +32,7 @@ const LONGEST_WAIT_SECONDS = 30;
 export class Worker {
   private stopped = false;
   private wakeUp: (() => void) | undefined;
+  private keptHouseAt = 0;
 
   constructor(private readonly context: WorkContext) {}
 
@@ -40,6 +43,7 @@ export class Worker {
     await beat(database, this.context.worker);
     while (!this.stopped) {
       try {
+        await this.keepHouse();
         const asked = Date.now();
         const job = await takeJob(database, this.context.worker, this.context.leaseSeconds);
         if (job) await this.attend(job, asked);
@@ -58,9 +62,15 @@ export class Worker {
     this.wakeUp?.();
   }
 
-  private async rest(): Promise<void> {
+  private async keepHouse(): Promise<void> {
+    if (Date.now() - this.keptHouseAt < HOUSEKEEPING_MS) return;
+    this.keptHouseAt = Date.now();
     await forgetOldEvents(this.context.database);
-    while (await sendNotice(this.context)) {
+    await endWhatIsOver(this.context);
+  }
+
+  private async rest(): Promise<void> {
+    while ((await sendNotice(this.context)) || (await withdrawTokens(this.context))) {
       // The next one.
     }
     await new Promise<void>((resolve) => {
@@ -99,9 +109,10 @@ export class Worker {
         await look(database, job);
         return;
       }
-      server = leased(await signInTo(this.context, account), holds);
+      const signedIn = async () => leased(await signInTo(this.context, account), holds);
+      server = await signedIn();
       if (job.kind === 'scan') {
-        await scan(this.context, job, account, server);
+        await scan(this.context, job, account, server, signedIn);
         // Before the job is over: what has to be looked at again is put off in here.
         await settleFigures(database, this.context.vault, account);
         await finishJob(database, job);
@@ -173,7 +184,7 @@ function problemOf(error: unknown): { kind: string; detail: string } {
   if (error instanceof SignInNeeded)
     return {
       kind: 'sign-in-needed',
-      detail: 'The mail server does not accept the stored password any more. Sign in again, then go on.',
+      detail: 'The mail server does not let Tamsel in any more. Sign in again, then go on.',
     };
   return { kind: 'internal', detail: 'Something went wrong inside Tamsel. Nothing was lost; try again.' };
 }

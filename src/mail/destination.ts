@@ -1,5 +1,6 @@
-import { lookup } from 'node:dns/promises';
 import { BlockList, isIP } from 'node:net';
+import { addressesOf } from './names';
+import type { Outgoing } from './outgoing';
 import { MailProblem } from './problem';
 
 /** Special-purpose networks (RFC 6890 and its registries) that are not the public internet. */
@@ -73,17 +74,17 @@ export function isInner(address: string): boolean {
  *
  * @throws MailProblem no-such-host, or address-not-allowed where any address is an inner one and these are not allowed.
  */
-export async function checkedAddress(host: string, allowPrivate: boolean): Promise<string> {
+export async function checkedAddress(host: string, outgoing: Pick<Outgoing, 'allowPrivate' | 'dns'>): Promise<string> {
   let addresses: string[];
   if (isIP(host)) addresses = [host];
   else {
     try {
-      addresses = (await lookup(host, { all: true })).map(({ address }) => address);
+      addresses = await addressesOf(host, outgoing);
     } catch (cause) {
       throw new MailProblem('no-such-host', `There is no server named ${host}. Check the spelling.`, { cause });
     }
   }
-  if (!allowPrivate && addresses.some(isInner)) {
+  if (!outgoing.allowPrivate && addresses.some(isInner)) {
     throw new MailProblem(
       'address-not-allowed',
       `${host} lies in a private network, and this instance reaches public servers only.`,

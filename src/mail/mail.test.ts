@@ -32,12 +32,12 @@ test('inner addresses are told by number, whatever form they are written in (RFC
 
 test('a name is resolved once and refused where it leads inside', async () => {
   await assert.rejects(
-    checkedAddress('localhost', false),
+    checkedAddress('localhost', { allowPrivate: false }),
     (error) => error instanceof MailProblem && error.kind === 'address-not-allowed',
   );
-  assert.ok(isLoopback(await checkedAddress('localhost', true)));
+  assert.ok(isLoopback(await checkedAddress('localhost', { allowPrivate: true })));
   await assert.rejects(
-    checkedAddress('no-such-host.invalid', true),
+    checkedAddress('no-such-host.invalid', { allowPrivate: true }),
     (error) => error instanceof MailProblem && error.kind === 'no-such-host',
   );
 });

@@ -50,4 +50,9 @@ export function patient(server: MailServer, waiting: (milliseconds: number) => P
   });
 }
 
-const STREAMS = new Set<string | symbol>(['metadata', 'outlines', 'flags'] satisfies (keyof MailServer)[]);
+const STREAMS = new Set<string | symbol>([
+  'metadata',
+  'bareMetadata',
+  'outlines',
+  'flags',
+] satisfies (keyof MailServer)[]);

@@ -8,6 +8,11 @@ export type MailProblemKind =
   | 'no-tls'
   | 'plain-text-not-allowed'
   | 'password-refused'
+  | 'token-refused'
+  | 'authorization-refused'
+  | 'authorization-unreachable'
+  | 'no-mechanism'
+  | 'server-not-proven'
   | 'not-imap'
   | 'connection-lost'
   | 'throttled'
@@ -29,7 +34,14 @@ export class MailProblem extends Error {
 }
 
 /** Kinds after which trying again later may help without anybody doing something. */
-const PASSING = new Set<MailProblemKind>(['refused', 'timed-out', 'connection-lost', 'not-imap', 'throttled']);
+const PASSING = new Set<MailProblemKind>([
+  'refused',
+  'timed-out',
+  'connection-lost',
+  'not-imap',
+  'throttled',
+  'authorization-unreachable',
+]);
 
 export function isPassing(error: unknown): boolean {
   return error instanceof MailProblem && PASSING.has(error.kind);

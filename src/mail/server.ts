@@ -1,16 +1,29 @@
 import type { SearchKey } from '../core/criteria/imap';
 import type { FolderRole } from '../core/mailbox/folders';
 import type { MessageRecord } from '../core/mailbox/record';
+import type { Mailbox } from '../core/senders/address';
 import type { Ranges } from '../core/sets/ranges';
 
-/** Where a mailbox is and how to get in. */
-export interface Access {
+/** Where a mailbox is, and whose. */
+export interface MailboxPlace {
   host: string;
   port: number;
   security: 'tls' | 'starttls' | 'none';
   user: string;
-  password: string;
 }
+
+/** What is shown to get in. */
+export type Proof =
+  | {
+      password: string;
+      /** Who signs in, where that is another: an operator whom the host lets look after the mailboxes of others. */
+      signInAs?: string | undefined;
+    }
+  /** An access token of OAuth 2.0 (RFC 6750). */
+  | { token: string };
+
+/** Where a mailbox is and how to get in. */
+export type Access = MailboxPlace & Proof;
 
 /** A folder with the figures of STATUS. */
 export interface ListedFolder {
@@ -18,7 +31,10 @@ export interface ListedFolder {
   serverName: string;
   path: string;
   delimiter: string | null;
+  /** As the server marks it (RFC 6154). */
   role: FolderRole | null;
+  /** What its name tells, in any of many languages, where no folder is marked so. */
+  proposed: FolderRole | null;
   repeats: boolean;
   selectable: boolean;
   /** Null where it can't be selected or the server did not tell. */
@@ -65,6 +81,25 @@ export interface FlagsRecord {
   keywords: string[];
 }
 
+/** Size, date, flags and author of a message. */
+export interface Outline {
+  uid: number;
+  /** RFC822.SIZE, octets. */
+  size: number;
+  /** INTERNALDATE. */
+  received: Date;
+  flags: number;
+  from: Mailbox | null;
+}
+
+/** What changed in a folder since a mod-sequence. */
+export interface FolderChanges {
+  /** UIDs that were expunged, maybe with others that were never there; empty where the server does not tell them. */
+  vanished: Ranges;
+  /** Messages that came, and those whose flags changed. */
+  changed: FlagsRecord[];
+}
+
 /** Which dialect of the protocol the server speaks. */
 export interface Dialect {
   move: boolean;
@@ -103,11 +138,18 @@ export interface MailServer {
   find(keys: readonly SearchKey[]): Promise<number[]>;
   /** UIDs of the open folder that bear \Deleted. */
   deletedUids(): Promise<number[]>;
-  metadata(uids: Ranges): AsyncIterable<MessageRecord>;
-  /** Size, date and flags alone, for messages whose metadata the server can't give in a form that can be read. */
-  outlines(uids: Ranges): AsyncIterable<MessageRecord>;
-  /** Flags of a set, or only of what changed since a mod-sequence. */
-  flags(uids: Ranges, changedSince?: number): AsyncIterable<FlagsRecord>;
+  /**
+   * All that is kept of messages, many at a time, in the order in which the server sends them. A message that is gone, or
+   * whose metadata can't be read, is missing.
+   */
+  metadata(uids: Ranges): AsyncIterable<MessageRecord[]>;
+  /** Size, date and flags alone, as records, for messages whose metadata the server can't give in a form that can be read. */
+  bareMetadata(uids: Ranges): AsyncIterable<MessageRecord[]>;
+  /** What a first ranking needs. */
+  outlines(uids: Ranges): AsyncIterable<Outline[]>;
+  flags(uids: Ranges): AsyncIterable<FlagsRecord[]>;
+  /** What changed in the open folder since a mod-sequence (RFC 7162); undefined without CONDSTORE. */
+  changes(since: number): Promise<FolderChanges | undefined>;
   /** MOVE (RFC 6851). */
   move(uids: Ranges, destination: string): Promise<Moved>;
   copy(uids: Ranges, destination: string): Promise<Moved>;

@@ -1,6 +1,8 @@
 import type { Target } from '../core/level/level';
+import type { ChosenRoles } from '../core/mailbox/roles';
 import type { UnitSystem } from '../core/units';
-import { type Queryable, row, rows, theRow } from './database';
+import { dropCredential } from './credentials';
+import { type Database, type Queryable, row, rows, theRow, transaction } from './database';
 
 export type Security = 'tls' | 'starttls' | 'none';
 
@@ -22,6 +24,8 @@ export interface Settings {
   limit: number | null;
   /** Path, where the server marks none as trash. */
   trashFolder: string | null;
+  /** What folders are for, as the user confirmed; null before that. */
+  roles: ChosenRoles | null;
   /** Days after which the server drops what lies in the trash, as the user states it. */
   trashDays: number | null;
   /** Shares of the limit at which the host warns, and stops sending or receiving, as the user states them. */
@@ -39,6 +43,7 @@ const DEFAULTS: Settings = {
   target: { share: 0.8 },
   limit: null,
   trashFolder: null,
+  roles: null,
   trashDays: null,
   thresholds: {},
   timeZone: 'UTC',
@@ -68,6 +73,22 @@ export async function findOrCreateAccount(
   return completed(account);
 }
 
+/** An account at the same server whose user has the same name in other letter case, with the UIDVALIDITY of its inbox. */
+export async function accountInOtherLetters(
+  db: Queryable,
+  { host, port, user }: { host: string; port: number; user: string },
+): Promise<{ user: string; inboxValidity: number } | undefined> {
+  return row(
+    db,
+    `select a.user_name as "user", g.uid_validity as "inboxValidity" from account a
+     join folder f on f.account = a.id and f.role = 'inbox' and f.gone_at is null
+     join generation g on g.account = a.id and g.folder = f.id and g.closed_at is null
+     where a.host = $1 and a.port = $2 and a.user_name <> $3 and lower(a.user_name) = lower($3)
+     order by a.id limit 1`,
+    [host, port, user],
+  );
+}
+
 export async function accountById(db: Queryable, id: number): Promise<Account | undefined> {
   const account = await row<Account>(db, `select ${COLUMNS} from account where id = $1`, [id]);
   return account && completed(account);
@@ -93,14 +114,35 @@ export async function savePersonalPrefix(db: Queryable, account: number, prefix:
   await db.query('update account set personal_prefix = $2 where id = $1', [account, prefix]);
 }
 
+/** Whether all messages are to be judged again; not any more, after this. */
+export async function takeUnsettled(db: Queryable, account: number): Promise<boolean> {
+  const taken = await db.query('update account set unsettled = false where id = $1 and unsettled', [account]);
+  return taken.rowCount === 1;
+}
+
+export async function isUnsettled(db: Queryable, account: number): Promise<boolean> {
+  return (
+    (await row<{ unsettled: boolean }>(db, 'select unsettled from account where id = $1', [account]))?.unsettled ??
+    false
+  );
+}
+
 /** Keeps the worker away from a host that refused the password, until somebody signs in. */
 export async function lockAccount(db: Queryable, account: number): Promise<void> {
   await db.query(`update account set state = 'locked' where id = $1`, [account]);
 }
 
 /** Erases the account with its index, ledger and credentials. */
-export async function eraseAccount(db: Queryable, account: number): Promise<void> {
-  await db.query('delete from account where id = $1', [account]);
+export async function eraseAccount(database: Database, account: number): Promise<void> {
+  await transaction(database, async (client) => {
+    // Waits for what a job is writing; it can't write again, since it has to lock its row for that.
+    await client.query('delete from job where account = $1', [account]);
+    await dropCredential(client, account);
+    // These have no foreign key that would delete them.
+    for (const table of ['words', 'placement', 'message'])
+      await client.query(`delete from ${table} where account = $1`, [account]);
+    await client.query('delete from account where id = $1', [account]);
+  });
 }
 
 /** Takes the number of the next scan, lot, run, guard or entry of the ledger. */
@@ -117,14 +159,21 @@ export async function nextNumber(
   return number;
 }
 
-/** Takes a block of placement and message ids; gives the first. */
-export async function takeIds(db: Queryable, account: number, count: number): Promise<number> {
-  const { first } = await theRow<{ first: number }>(
+/**
+ * Takes a block of placement and message ids, and the version with which they come into the index, as nextVersion does;
+ * gives the first id.
+ */
+export async function takeIds(
+  db: Queryable,
+  account: number,
+  count: number,
+): Promise<{ first: number; version: number }> {
+  return theRow<{ first: number; version: number }>(
     db,
-    'update account set next_id = next_id + $2 where id = $1 returning next_id - $2 as first',
+    `update account set next_id = next_id + $2, index_version = index_version + 1
+     where id = $1 returning next_id - $2 as first, index_version as version`,
     [account, count],
   );
-  return first;
 }
 
 /**
@@ -154,7 +203,7 @@ export async function versionOf(db: Queryable, account: number): Promise<number>
 export async function lockedVersion(db: Queryable, account: number): Promise<number> {
   const { version } = await theRow<{ version: number }>(
     db,
-    'select index_version + 1 as version from account where id = $1 for update',
+    'select index_version + 1 as version from account where id = $1 for no key update',
     [account],
   );
   return version;

@@ -1,15 +1,55 @@
+import type { Tokens } from '../core/authorization/tokens';
 import { type Queryable, row } from './database';
+import type { Vault } from './vault';
 
-export async function saveCredential(db: Queryable, account: number, sealed: Buffer): Promise<void> {
+/** How to sign in to the mailbox of an account: what a person typed, or what an authorization server gave. */
+export type Secret =
+  | {
+      password: string;
+      /** Who signs in, where that is another than whose mailbox it is. */
+      signInAs?: string | undefined;
+    }
+  | { tokens: Tokens };
+
+/** Keeps how to sign in, in a transaction of the caller's. Tokens in whose place a password comes are taken back. */
+export async function saveSecret(db: Queryable, vault: Vault, account: number, secret: Secret): Promise<void> {
+  // New tokens may be of the same authorization as the old ones, and would go with them (RFC 7009 §2.1).
+  if (!('tokens' in secret)) await drop(db, account, `form = 'tokens'`);
   await db.query(
-    `insert into credential (account, sealed) values ($1, $2)
-     on conflict (account) do update set sealed = excluded.sealed, forget = false, stored_at = now()`,
-    [account, sealed],
+    `insert into credential (account, sealed, form) values ($1, $2, $3)
+     on conflict (account) do update
+     set sealed = excluded.sealed, form = excluded.form, forget = false, stored_at = now()`,
+    [account, vault.seal(account, JSON.stringify(secret)), 'tokens' in secret ? 'tokens' : 'document'],
   );
 }
 
-export async function credentialOf(db: Queryable, account: number): Promise<Buffer | undefined> {
-  return (await row<{ sealed: Buffer }>(db, 'select sealed from credential where account = $1', [account]))?.sealed;
+/**
+ * Undefined where none is kept, or it can't be unsealed: then somebody has to sign in again.
+ *
+ * @param alone keeps others from it until the transaction of the caller's ends.
+ */
+export async function secretOf(
+  db: Queryable,
+  vault: Vault,
+  account: number,
+  alone = false,
+): Promise<Secret | undefined> {
+  const kept = await row<{ sealed: Buffer; form: 'password' | 'document' | 'tokens' }>(
+    db,
+    `select sealed, form from credential where account = $1 ${alone ? 'for update' : ''}`,
+    [account],
+  );
+  const text = kept && vault.unseal(account, kept.sealed);
+  if (text === undefined) return undefined;
+  return kept?.form === 'password' ? { password: text } : (JSON.parse(text) as Secret);
+}
+
+/** Puts renewed tokens in the place of those that they renew, whether or not they are about to be forgotten. */
+export async function replaceTokens(db: Queryable, vault: Vault, account: number, tokens: Tokens): Promise<void> {
+  await db.query(`update credential set sealed = $2, form = 'tokens' where account = $1`, [
+    account,
+    vault.seal(account, JSON.stringify({ tokens })),
+  ]);
 }
 
 /** Forgets credentials at once where nothing is going, else when it has ended. */
@@ -19,9 +59,24 @@ export async function forgetCredential(db: Queryable, account: number): Promise<
 }
 
 export async function dropForgotten(db: Queryable, account: number): Promise<void> {
+  await drop(
+    db,
+    account,
+    `forget and not exists (select 1 from job j where j.account = $1 and j.kind = 'run' and j.done_at is null)`,
+  );
+}
+
+/** Forgets credentials whatever is going. */
+export async function dropCredential(db: Queryable, account: number): Promise<void> {
+  await drop(db, account, 'true');
+}
+
+/** Those that an authorization server gave are noted, to be taken back there. */
+async function drop(db: Queryable, account: number, condition: string): Promise<void> {
   await db.query(
-    `delete from credential c where c.account = $1 and c.forget
-     and not exists (select 1 from job j where j.account = $1 and j.kind = 'run' and j.done_at is null)`,
+    `with gone as (delete from credential where account = $1 and ${condition} returning account, sealed, form)
+     insert into withdrawal (account, host, sealed)
+     select gone.account, a.host, gone.sealed from gone join account a on a.id = gone.account where form = 'tokens'`,
     [account],
   );
 }

@@ -1,6 +1,7 @@
 import type { FolderRole } from '../core/mailbox/folders';
+import { type ChosenRoles, type RoleBy, roleOf } from '../core/mailbox/roles';
 import { nextVersion } from './accounts';
-import { type Queryable, row, rows } from './database';
+import { type Queryable, row, rows, theRow } from './database';
 
 /** A folder of the index. */
 export interface StoredFolder {
@@ -9,6 +10,8 @@ export interface StoredFolder {
   serverName: string;
   delimiter: string | null;
   role: FolderRole | null;
+  /** Who says so; null where it has no role. */
+  roleBy: RoleBy | null;
   repeats: boolean;
   selectable: boolean;
   statusMessages: number;
@@ -32,12 +35,13 @@ export interface ListedForStore {
   path: string;
   delimiter: string | null;
   role: FolderRole | null;
+  proposed: FolderRole | null;
   repeats: boolean;
   selectable: boolean;
   status: { messages: number; bytes: number | null } | null;
 }
 
-const COLUMNS = `id, path, server_name as "serverName", delimiter, role, repeats, selectable,
+const COLUMNS = `id, path, server_name as "serverName", delimiter, role, role_by as "roleBy", repeats, selectable,
   status_messages as "statusMessages", status_bytes as "statusBytes"`;
 
 /** The folders that are there, in the order of their paths. */
@@ -57,21 +61,29 @@ export async function folderById(db: Queryable, account: number, id: number): Pr
 export async function saveListing(db: Queryable, account: number, listed: readonly ListedForStore[]): Promise<void> {
   const column = <T>(pick: (folder: ListedForStore) => T) => listed.map(pick);
   // Ids are counted up from the highest, so one listing at a time.
-  await db.query('select 1 from account where id = $1 for update', [account]);
+  const { chosen } = await theRow<{ chosen: ChosenRoles | null }>(
+    db,
+    `select settings -> 'roles' as chosen from account where id = $1 for no key update`,
+    [account],
+  );
+  const marked = new Set(listed.flatMap(({ role }) => (role ? [role] : [])));
+  const roles = listed.map((folder) => roleOf(folder, chosen, marked));
   await db.query(
-    `insert into folder as f (account, id, path, server_name, delimiter, role, repeats, selectable, status_messages, status_bytes)
+    `insert into folder as f (account, id, path, server_name, delimiter, role, role_by, repeats, selectable, status_messages, status_bytes)
      select $1, (select coalesce(max(id), 0) from folder where account = $1) + row_number() over (), l.*
-     from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::boolean[], $7::boolean[], $8::int[], $9::bigint[])
-       as l (path, server_name, delimiter, role, repeats, selectable, messages, bytes)
+     from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::boolean[], $8::boolean[], $9::int[], $10::bigint[])
+       as l (path, server_name, delimiter, role, role_by, repeats, selectable, messages, bytes)
      on conflict (account, server_name) where gone_at is null do update
-     set path = excluded.path, delimiter = excluded.delimiter, role = excluded.role, repeats = excluded.repeats,
+     set path = excluded.path, delimiter = excluded.delimiter, role = excluded.role, role_by = excluded.role_by,
+         repeats = excluded.repeats,
          selectable = excluded.selectable, status_messages = excluded.status_messages, status_bytes = excluded.status_bytes`,
     [
       account,
       column(({ path }) => path),
       column(({ serverName }) => serverName),
       column(({ delimiter }) => delimiter),
-      column(({ role }) => role),
+      roles.map((role) => role?.role ?? null),
+      roles.map((role) => role?.by ?? null),
       column(({ repeats }) => repeats),
       column(({ selectable }) => selectable),
       column(({ status }) => status?.messages ?? 0),
@@ -90,6 +102,28 @@ export async function saveListing(db: Queryable, account: number, listed: readon
     [account, gone.map(({ id }) => id)],
   );
   await losePlacementsOf(db, account, closed);
+}
+
+/**
+ * Gives folders the roles that a person chose, in a transaction of the caller's, but for those that the server marks; has all
+ * messages judged again where that changed any.
+ */
+export async function chooseRoles(db: Queryable, account: number, chosen: ChosenRoles): Promise<void> {
+  const before = await foldersOf(db, account);
+  const marked = new Set(before.flatMap(({ role, roleBy }) => (role && roleBy === 'server' ? [role] : [])));
+  let changed = false;
+  for (const folder of before) {
+    if (folder.roleBy === 'server') continue;
+    const next = roleOf({ path: folder.path, role: null, proposed: null }, chosen, marked);
+    if (next?.role !== folder.role) changed = true;
+    await db.query('update folder set role = $3, role_by = $4 where account = $1 and id = $2', [
+      account,
+      folder.id,
+      next?.role ?? null,
+      next?.by ?? null,
+    ]);
+  }
+  if (changed) await db.query('update account set unsettled = true where id = $1', [account]);
 }
 
 /** Makes tombstones of what lies in generations that were closed. */
@@ -134,6 +168,16 @@ export async function generationFor(
   folder: number,
   uidValidity: number,
 ): Promise<Generation> {
+  const openOne = () =>
+    row<Generation>(
+      db,
+      `select ${GENERATION} from generation where account = $1 and folder = $2 and closed_at is null and uid_validity = $3`,
+      [account, folder, uidValidity],
+    );
+  const known = await openOne();
+  if (known) return known;
+  // Ids are counted up from the highest, so one at a time.
+  await db.query('select 1 from account where id = $1 for no key update', [account]);
   const closed = await rows<{ id: number }>(
     db,
     `update generation set closed_at = now()
@@ -147,11 +191,7 @@ export async function generationFor(
      where not exists (select 1 from generation where account = $1 and folder = $2 and closed_at is null)`,
     [account, folder, uidValidity],
   );
-  return (await row<Generation>(
-    db,
-    `select ${GENERATION} from generation where account = $1 and folder = $2 and closed_at is null`,
-    [account, folder],
-  )) as Generation;
+  return (await openOne()) as Generation;
 }
 
 /** Keeps what the server said when the folder was found equal to ours. */

@@ -133,7 +133,7 @@ export async function readGuarded(db: Queryable, account: Account, now: Date): P
   const pathsOf = (role: string) => folders.filter((folder) => folder.role === role).map(({ path }) => path);
   const paths = { drafts: pathsOf('drafts'), sent: pathsOf('sent') };
   const trash = trashFolders(folders, account.settings.trashFolder).map(({ id }) => id);
-  const context = { now, timeZone: account.settings.timeZone, folders, texts: new Map(), guarded: [] };
+  const context = { now, timeZone: account.settings.timeZone, folders, texts: new Map(), guarded: [], words: null };
   const values: unknown[] = [account.id, folders.map(({ id }) => id), trash];
   const conditions: string[] = [];
   for (const guard of guards) {

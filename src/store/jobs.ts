@@ -35,8 +35,8 @@ export async function enqueue(
 /**
  * Takes the next job under a lease: of each account one at a time, one that was begun before any other.
  *
- * The row of the account is locked while its jobs are looked at, so that two workers never take two jobs of it; the
- * second statement sees what was committed before that lock was got. The job's own row is waited for while whoever held it
+ * The row of the account is locked while its jobs are looked at, so that two workers never take two jobs of it, but not
+ * against rows that refer to it, which who holds a job writes all the time; the second statement sees what was committed before that lock was got. The job's own row is waited for while whoever held it
  * is writing under `holdLease`, and passed by if it was kept meanwhile.
  */
 export async function takeJob(database: Database, worker: string, leaseSeconds: number): Promise<Job | undefined> {
@@ -49,7 +49,7 @@ export async function takeJob(database: Database, worker: string, leaseSeconds: 
          and (j.lease_until is null or j.lease_until < now()))
        and not exists (select 1 from job b where b.account = a.id and b.done_at is null
                        and (b.lease_until >= now() or (b.begun_at is not null and b.not_before > now())))
-       order by a.id limit 1 for update skip locked`,
+       order by a.id limit 1 for no key update skip locked`,
     );
     const account = waiting[0]?.account;
     if (account === undefined) return undefined;

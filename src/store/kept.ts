@@ -19,7 +19,7 @@ export async function keepCriteria(
   account: number,
   { name, where }: Omit<KeptCriteria, 'id'>,
 ): Promise<KeptCriteria> {
-  await db.query('select 1 from account where id = $1 for update', [account]);
+  await db.query('select 1 from account where id = $1 for no key update', [account]);
   return (await row<KeptCriteria>(
     db,
     `insert into kept_criteria (account, id, name, criteria)

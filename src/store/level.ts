@@ -11,6 +11,7 @@ import { lastReading, type Reading, readingsOf } from './readings';
 export interface FolderLevel extends Amount {
   path: string;
   role: StoredFolder['role'];
+  roleBy: StoredFolder['roleBy'];
   repeats: boolean;
 }
 
@@ -50,7 +51,7 @@ export async function accountLevel(db: Queryable, account: Account): Promise<Acc
       part.messages += amount.messages;
       part.bytes += amount.bytes;
     }
-    return { path: folder.path, role: folder.role, repeats: folder.repeats, ...amount };
+    return { path: folder.path, role: folder.role, roleBy: folder.roleBy, repeats: folder.repeats, ...amount };
   });
   const serverUsed = reading?.used ?? null;
   const serverLimit = reading?.limit ?? null;

@@ -1,22 +1,25 @@
-import { categoryNumber, judge } from '../core/categories/categories';
-import { signsOf } from '../core/categories/signs';
 import { FLAG_BITS, FLAGS, type Flag } from '../core/mailbox/flags';
-import { kindBits } from '../core/mailbox/kinds';
-import type { MessageRecord } from '../core/mailbox/record';
-import { domainOf, hostOf, type Mailbox } from '../core/senders/address';
 import { printMultirange, type Ranges } from '../core/sets/ranges';
-import { fold } from '../core/text';
-import { lockedVersion, nextVersion, takeIds } from './accounts';
-import { type Queryable, rows, theRow } from './database';
+import { lockedVersion, nextVersion } from './accounts';
+import { type Queryable, row, rows, theRow } from './database';
 
-/** UIDs of a generation that are in the index. */
-export async function uidsOf(db: Queryable, account: number, generation: number): Promise<number[]> {
+/** UIDs of a generation that are in the index, of all or of a set. */
+export async function uidsOf(db: Queryable, account: number, generation: number, among?: Ranges): Promise<number[]> {
   const found = await rows<{ uid: number }>(
     db,
-    'select uid from placement where account = $1 and generation = $2 and gone_at is null',
-    [account, generation],
+    among
+      ? `select p.uid from (select distinct unnest($3::int8multirange) as span) spans
+         join placement p on p.uid >= lower(span) and p.uid < upper(span)
+         where p.account = $1 and p.generation = $2 and p.gone_at is null`
+      : 'select uid from placement where account = $1 and generation = $2 and gone_at is null',
+    among ? [account, generation, printMultirange(among)] : [account, generation],
   );
   return found.map(({ uid }) => uid);
+}
+
+/** Whether the index of an account holds, or ever held, anything. */
+export async function hasPlacements(db: Queryable, account: number): Promise<boolean> {
+  return (await row(db, 'select 1 from placement where account = $1 limit 1', [account])) !== undefined;
 }
 
 export async function countPlacements(db: Queryable, account: number, generation: number): Promise<number> {
@@ -51,271 +54,14 @@ class Columns {
   }
 }
 
-/** Where messages are written, and for whom. */
-export interface Place {
-  folder: number;
-  generation: number;
-  /** Whether what lies there was written by the user. */
-  own: boolean;
-  /** Addresses of the user, lower case. */
-  self: ReadonlySet<string>;
-}
-
-/**
- * Writes a batch of a folder's messages. A message that the server knows by the same EMAILID keeps its row; a UID that
- * is there already is left as it is, so that a batch can be written twice.
- */
-export async function insertBatch(
-  db: Queryable,
-  account: number,
-  place: Place,
-  records: readonly MessageRecord[],
-): Promise<void> {
-  if (records.length === 0) return;
-  const first = await takeIds(db, account, records.length);
-  const ids = records.map((_, index) => first + index);
-  const messageIds = await knownMessages(db, account, records, ids);
-  const signs = records.map((record) => signsOf({ ...record, authorAddress: record.from?.address ?? '' }, place.self));
-  const fresh = records.flatMap((record, index) =>
-    messageIds[index] === ids[index] ? [{ record, id: ids[index] as number, signs: signs[index] as number }] : [],
-  );
-  await insertMessages(db, account, fresh);
-  const columns = new Columns()
-    .add('id', 'bigint', ids)
-    .add('message', 'bigint', messageIds)
-    .add(
-      'uid',
-      'bigint',
-      records.map(({ uid }) => uid),
-    )
-    .add(
-      'size',
-      'bigint',
-      records.map(({ size }) => size),
-    )
-    .add(
-      'received',
-      'timestamptz',
-      records.map(({ received }) => received),
-    )
-    .add(
-      'flags',
-      'int',
-      records.map(({ flags }) => flags),
-    )
-    .add(
-      'words',
-      'text',
-      records.map(({ keywords }) => keywords.join(' ')),
-    )
-    // What the user wrote to, and corrected, is known once the scan is through: then it is told again.
-    .add(
-      'category',
-      'int',
-      signs.map((bits) =>
-        categoryNumber(judge({ signs: bits, own: place.own, written: false, corrected: null }).category),
-      ),
-    );
-  await db.query(
-    `insert into placement (account, folder, generation, changed, id, message, uid, size, received, flags, keywords, category)
-     select $1, $2, $3, $4, id, message, uid, size, received, flags, string_to_array(words, ' '), category
-     from ${columns.unnest(5)}
-     on conflict (account, generation, uid) where gone_at is null do nothing`,
-    [account, place.folder, place.generation, await nextVersion(db, account), ...columns.values],
-  );
-}
-
-/** For each record the message it is: one with the same EMAILID, in the index or earlier in the batch, else a new one. */
-async function knownMessages(
-  db: Queryable,
-  account: number,
-  records: readonly MessageRecord[],
-  ids: readonly number[],
-): Promise<number[]> {
-  const emailIds = records.flatMap(({ emailId }) => (emailId === null ? [] : [emailId]));
-  const known = new Map<string, number>();
-  if (emailIds.length > 0) {
-    const found = await rows<{ emailId: string; id: number }>(
-      db,
-      'select email_id as "emailId", min(id) as id from message where account = $1 and email_id = any($2) group by email_id',
-      [account, emailIds],
-    );
-    for (const { emailId, id } of found) known.set(emailId, id);
-  }
-  return records.map(({ emailId }, index) => {
-    const id = ids[index] as number;
-    if (emailId === null) return id;
-    const before = known.get(emailId);
-    if (before !== undefined) return before;
-    known.set(emailId, id);
-    return id;
-  });
-}
-
-async function insertMessages(
-  db: Queryable,
-  account: number,
-  fresh: readonly { record: MessageRecord; id: number; signs: number }[],
-): Promise<void> {
-  if (fresh.length === 0) return;
-  const of = <T>(pick: (record: MessageRecord) => T) => fresh.map(({ record }) => pick(record));
-  const author = (pick: (from: Mailbox) => string) => of(({ from }) => (from ? pick(from) : ''));
-  const columns = new Columns()
-    .add(
-      'id',
-      'bigint',
-      fresh.map(({ id }) => id),
-    )
-    .add(
-      'email_id',
-      'text',
-      of(({ emailId }) => emailId),
-    )
-    .add(
-      'message_id',
-      'text',
-      of(({ messageId }) => messageId),
-    )
-    .add(
-      'in_reply_to',
-      'text',
-      of(({ inReplyTo }) => inReplyTo),
-    )
-    .add(
-      'reference_ids',
-      'text',
-      of(({ references }) => references.join(' ')),
-    )
-    .add(
-      'sent',
-      'timestamptz',
-      of(({ sent }) => sent),
-    )
-    .add(
-      'from_name',
-      'text',
-      author(({ name }) => name),
-    )
-    .add(
-      'from_address',
-      'text',
-      author(({ address }) => address),
-    )
-    .add(
-      'from_host',
-      'text',
-      author(({ address }) => fold(hostOf(address))),
-    )
-    .add(
-      'from_domain',
-      'text',
-      author(({ address }) => fold(domainOf(address))),
-    )
-    .add(
-      'from_name_folded',
-      'text',
-      author(({ name }) => fold(name)),
-    )
-    .add(
-      'from_address_folded',
-      'text',
-      author(({ address }) => fold(address)),
-    )
-    .add(
-      'recipients',
-      'jsonb',
-      of(({ recipients }) => JSON.stringify(recipients.map((to) => ({ ...to, domain: domainOf(to.address) })))),
-    )
-    .add(
-      'to_folded',
-      'text',
-      of(({ recipients }) =>
-        recipients
-          .flatMap(({ name, address }) => [name, address])
-          .filter(Boolean)
-          .map(fold)
-          .join('\n'),
-      ),
-    )
-    .add(
-      'subject',
-      'text',
-      of(({ subject }) => subject),
-    )
-    .add(
-      'subject_folded',
-      'text',
-      of(({ subject }) => fold(subject)),
-    )
-    .add(
-      'list_id',
-      'text',
-      of(({ listId }) => listId),
-    )
-    .add(
-      'list_folded',
-      'text',
-      of(({ listId }) => fold(listId)),
-    )
-    .add(
-      'bulk_fields',
-      'jsonb',
-      of(({ bulkFields }) => JSON.stringify(bulkFields)),
-    )
-    .add(
-      'files',
-      'jsonb',
-      of(({ files }) => JSON.stringify(files)),
-    )
-    .add(
-      'file_count',
-      'int',
-      of(({ files }) => files.length),
-    )
-    .add(
-      'file_bytes',
-      'bigint',
-      of(({ files }) => files.reduce((sum, { size }) => sum + size, 0)),
-    )
-    .add(
-      'files_folded',
-      'text',
-      of(({ files }) =>
-        files
-          .map(({ name }) => fold(name))
-          .filter(Boolean)
-          .join('\n'),
-      ),
-    )
-    .add(
-      'flaws',
-      'text',
-      of(({ flaws }) => flaws.join(' ')),
-    )
-    .add(
-      'signs',
-      'int',
-      fresh.map(({ signs }) => signs),
-    )
-    .add(
-      'kinds',
-      'int',
-      of(({ files }) => kindBits(files)),
-    );
-  const selected = columns.names.replace(/\bflaws\b/, `string_to_array(flaws, ' ')`);
-  await db.query(`insert into message (account, ${columns.names}) select $1, ${selected} from ${columns.unnest(2)}`, [
-    account,
-    ...columns.values,
-  ]);
-}
-
-/** Makes tombstones of what the server has no more. */
-export async function tombstone(db: Queryable, account: number, generation: number, uids: Ranges): Promise<void> {
-  await db.query(
+/** Makes tombstones of what the server has no more; gives how many were there. */
+export async function tombstone(db: Queryable, account: number, generation: number, uids: Ranges): Promise<number> {
+  const gone = await db.query(
     `update placement set gone_at = now(), changed = $4
      where account = $1 and generation = $2 and gone_at is null and uid <@ $3::int8multirange`,
     [account, generation, printMultirange(uids), await nextVersion(db, account)],
   );
+  return gone.rowCount ?? 0;
 }
 
 /** Writes flags where they differ. */

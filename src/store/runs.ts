@@ -157,6 +157,16 @@ export async function updateRun(
   );
 }
 
+/** Runs that stopped because there were no credentials that could be used, in their order. */
+export async function runsToSignInFor(db: Queryable, account: number): Promise<number[]> {
+  const stopped = await rows<{ id: number }>(
+    db,
+    `select id from run where account = $1 and state = 'failed' and problem ->> 'kind' = 'sign-in-needed' order by id`,
+    [account],
+  );
+  return stopped.map(({ id }) => id);
+}
+
 /** Purges whose end the server's figure had not followed when it was last read, ended since an instant. */
 export async function unsettledRuns(db: Queryable, account: number, since: Date): Promise<Run[]> {
   return rows<Run>(

@@ -1,11 +1,26 @@
+import type { SizeClass } from '../core/senders/first-ranking';
 import { nextNumber } from './accounts';
 import { type Queryable, row, theRow } from './database';
+
+/** How far a scan is: each stage is whole before the next begins. */
+export type ScanStage = 'level' | 'outline' | 'details' | 'settling';
+
+/** Sums over the outline of a scan, the trash left out. */
+export interface OutlineSums {
+  messages: number;
+  bytes: number;
+  sizes: SizeClass[];
+}
 
 export interface Scan {
   id: number;
   state: 'queued' | 'running' | 'done' | 'failed';
   folders: { done: number; total: number };
+  /** Of the stage under way. */
   messages: { done: number; total: number };
+  stage: ScanStage;
+  /** Null until the outline is whole, or where there was none. */
+  outline: OutlineSums | null;
   attempts: number;
   problem: { kind: string; detail: string } | null;
   createdAt: Date;
@@ -13,7 +28,7 @@ export interface Scan {
 }
 
 const COLUMNS = `id, state, json_build_object('done', folders_done, 'total', folders_total) as folders,
-  json_build_object('done', messages_done, 'total', messages_total) as messages, attempts, problem,
+  json_build_object('done', messages_done, 'total', messages_total) as messages, stage, outline, attempts, problem,
   created_at as "createdAt", ended_at as "endedAt"`;
 
 export async function scanById(db: Queryable, account: number, id: number): Promise<Scan | undefined> {
@@ -26,7 +41,7 @@ export async function lastScan(db: Queryable, account: number): Promise<Scan | u
 
 /** The scan that is open, or a new one. */
 export async function openScan(db: Queryable, account: number): Promise<{ scan: Scan; isNew: boolean }> {
-  await db.query('select 1 from account where id = $1 for update', [account]);
+  await db.query('select 1 from account where id = $1 for no key update', [account]);
   const open = await row<Scan>(
     db,
     `select ${COLUMNS} from scan where account = $1 and state in ('queued', 'running') limit 1`,
@@ -48,6 +63,7 @@ export async function updateScan(
   id: number,
   change: {
     state?: Scan['state'];
+    stage?: ScanStage;
     folders?: Scan['folders'];
     messages?: Scan['messages'];
     problem?: Scan['problem'];
@@ -60,6 +76,7 @@ export async function updateScan(
        folders_done = coalesce($4, folders_done), folders_total = coalesce($5, folders_total),
        messages_done = coalesce($6, messages_done), messages_total = coalesce($7, messages_total),
        problem = case when $8 then $9::jsonb else problem end, attempts = coalesce($10, attempts),
+       stage = coalesce($11, stage),
        ended_at = case when $3 in ('done', 'failed') then now() else ended_at end
      where account = $1 and id = $2 returning ${COLUMNS}`,
     [
@@ -73,6 +90,11 @@ export async function updateScan(
       change.problem !== undefined,
       change.problem ? JSON.stringify(change.problem) : null,
       change.attempts ?? null,
+      change.stage ?? null,
     ],
   );
+}
+
+export async function saveOutline(db: Queryable, account: number, id: number, outline: OutlineSums): Promise<void> {
+  await db.query('update scan set outline = $3 where account = $1 and id = $2', [account, id, JSON.stringify(outline)]);
 }

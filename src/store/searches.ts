@@ -70,7 +70,7 @@ export async function openSearch(
   account: number,
   text: string,
 ): Promise<{ search: Search; fresh: boolean }> {
-  await db.query('select 1 from account where id = $1 for update', [account]);
+  await db.query('select 1 from account where id = $1 for no key update', [account]);
   await db.query(
     `insert into search (account, id, wanted, folded)
      select $1, (select coalesce(max(id), 0) + 1 from search where account = $1), $2, $3

@@ -7,6 +7,7 @@ import type { Queryable } from './database';
 import { foldersOf, type StoredFolder } from './folders';
 import { guardedNow } from './guards';
 import { textsFound } from './searches';
+import { hasAllWords } from './words';
 
 export type Scope = 'mail' | 'trash' | 'all';
 
@@ -46,6 +47,7 @@ export async function select(
     folders,
     texts: await textsFound(db, account.id, criteria),
     guarded: mentionsGuarded(criteria) ? (await guardedNow(db, account, now)).members : [],
+    words: (await hasAllWords(db, account.id)) ? account.id : null,
   };
   const condition = criteriaToSql(criteria, context, 3);
   const join =

@@ -20,7 +20,10 @@ const NONCE_AT = 1 + KEY_ID_OCTETS;
 const TAG_AT = NONCE_AT + NONCE_OCTETS;
 const TEXT_AT = TAG_AT + TAG_OCTETS;
 
-/** Seals secrets with AES-256-GCM. The ciphertext names its key and is good for one account only. */
+/** For what a secret is sealed: an account, or something that is of none. */
+type Owner = number | 'authorization';
+
+/** Seals secrets with AES-256-GCM. The ciphertext names its key and is good for one owner only. */
 export class Vault {
   /** @param keys the first seals; the others only open what was sealed before a rotation. */
   constructor(private readonly keys: readonly Buffer[]) {}
@@ -45,24 +48,24 @@ export class Vault {
     return new Vault(lines.map((line) => Buffer.from(line, 'hex')));
   }
 
-  seal(account: number, secret: string): Buffer {
+  seal(owner: Owner, secret: string): Buffer {
     const key = this.keys[0] as Buffer;
     const nonce = randomBytes(NONCE_OCTETS);
     const cipher = createCipheriv('aes-256-gcm', key, nonce);
-    cipher.setAAD(associated(account));
+    cipher.setAAD(associated(owner));
     const sealed = Buffer.concat([cipher.update(secret, 'utf8'), cipher.final()]);
     return Buffer.concat([Buffer.of(VERSION), keyId(key), nonce, cipher.getAuthTag(), sealed]);
   }
 
-  /** Undefined where the key is lost or the ciphertext was sealed for another account: the user signs in again. */
-  unseal(account: number, sealed: Buffer): string | undefined {
+  /** Undefined where the key is lost or the ciphertext was sealed for another owner: the user signs in again. */
+  unseal(owner: Owner, sealed: Buffer): string | undefined {
     const id = sealed.subarray(1, NONCE_AT);
     const key = this.keys.find((known) => keyId(known).equals(id));
     if (!key || sealed[0] !== VERSION) return undefined;
     const nonce = sealed.subarray(NONCE_AT, TAG_AT);
     const tag = sealed.subarray(TAG_AT, TEXT_AT);
     const decipher = createDecipheriv('aes-256-gcm', key, nonce);
-    decipher.setAAD(associated(account));
+    decipher.setAAD(associated(owner));
     decipher.setAuthTag(tag);
     try {
       return Buffer.concat([decipher.update(sealed.subarray(TEXT_AT)), decipher.final()]).toString('utf8');
@@ -96,6 +99,6 @@ function keyId(key: Buffer): Buffer {
   return createHash('sha256').update('tamsel key id').update(key).digest().subarray(0, KEY_ID_OCTETS);
 }
 
-function associated(account: number): Buffer {
-  return Buffer.from(`account ${account}`);
+function associated(owner: Owner): Buffer {
+  return Buffer.from(typeof owner === 'number' ? `account ${owner}` : owner);
 }

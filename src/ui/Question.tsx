@@ -19,8 +19,16 @@ export function Question({
   title,
   note,
   trigger,
+  prompt = text.question.type,
+  keep = text.question.keep,
   ...now
-}: Asked & { title: string; note?: string; trigger: ReactNode }) {
+}: Asked & {
+  title: string;
+  note?: string;
+  trigger: ReactNode;
+  prompt?: (count: string) => string;
+  keep?: string;
+}) {
   const [asked, setAsked] = useState<Asked>();
   const [typed, setTyped] = useState('');
   const field = useId();
@@ -46,7 +54,7 @@ export function Question({
           {note && <p className="mb-3">{note}</p>}
           <form onSubmit={submit} className="grid gap-3">
             <label htmlFor={field} className="flex flex-wrap items-center justify-between gap-2">
-              {text.question.type(count(asked?.answer ?? 0))}
+              {prompt(count(asked?.answer ?? 0))}
               <input
                 id={field}
                 className="field w-28 text-right tabular-nums"
@@ -57,7 +65,7 @@ export function Question({
               />
             </label>
             <div className="flex flex-wrap justify-end gap-2">
-              <AlertDialog.Cancel className="button">{text.question.keep}</AlertDialog.Cancel>
+              <AlertDialog.Cancel className="button">{keep}</AlertDialog.Cancel>
               <button type="submit" className="button button-go" disabled={!right}>
                 {asked?.doIt}
               </button>

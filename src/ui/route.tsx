@@ -8,6 +8,18 @@ export interface Route {
 
 const CHANGED = 'tamsel-route';
 
+/** Which account is in view, where the session has several; it goes along from place to place. */
+export const MAILBOX = 'mailbox';
+
+function inSameMailbox(to: string): string {
+  const mailbox = new URLSearchParams(window.location.search).get(MAILBOX);
+  const [path, search = ''] = to.split('?');
+  const wanted = new URLSearchParams(search);
+  if (mailbox === null || wanted.has(MAILBOX)) return to;
+  wanted.set(MAILBOX, mailbox);
+  return `${path}?${wanted}`;
+}
+
 function subscribe(changed: () => void): () => void {
   window.addEventListener('popstate', changed);
   window.addEventListener(CHANGED, changed);
@@ -25,8 +37,9 @@ export function useRoute(): Route {
 
 /** Goes to another place; `replace` changes the state of this one without a step in the history. */
 export function go(to: string, replace = false): void {
-  if (replace) window.history.replaceState(null, '', to);
-  else window.history.pushState(null, '', to);
+  const url = inSameMailbox(to);
+  if (replace) window.history.replaceState(null, '', url);
+  else window.history.pushState(null, '', url);
   window.dispatchEvent(new Event(CHANGED));
 }
 
@@ -48,5 +61,5 @@ export function Link({ to, ...rest }: { to: string } & AnchorHTMLAttributes<HTML
     event.preventDefault();
     go(to);
   };
-  return <a href={to} onClick={onClick} {...rest} />;
+  return <a href={inSameMailbox(to)} onClick={onClick} {...rest} />;
 }

@@ -63,7 +63,8 @@ async function findIds(into: typeof outside, key: string, test: Criteria): Promi
       setTimeout(() => void findIds(into, key, test), AGAIN_MS);
       return;
     }
-    into.set(key, []);
+    // Not known is not nothing: whoever needs it next has it asked again.
+    into.delete(key);
     tellProblem(error);
   }
 }

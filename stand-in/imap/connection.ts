@@ -3,6 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { TLSSocket } from 'node:tls';
 import { strikes } from '../faults';
 import { OverQuota } from '../mailbox/mailbox';
+import { authenticate, PASSWORD_MECHANISMS, TOKEN_MECHANISMS } from './authenticate';
 import { fetch } from './fetch';
 import * as folders from './folders';
 import { atomOf, BadCommand, type Token, textOf, tokenise } from './grammar';
@@ -13,7 +14,6 @@ import { Disconnected, Wire } from './wire';
 
 const CAPABILITIES = [
   'IMAP4rev1',
-  'AUTH=PLAIN',
   'SASL-IR',
   'LITERAL+',
   'ID',
@@ -38,6 +38,7 @@ const CAPABILITIES = [
   'QUOTA=RES-STORAGE',
   'QUOTA=RES-MESSAGE',
   'UNSELECT',
+  'COMPRESS=DEFLATE',
 ];
 
 /** Commands that an extension brings, which are not there while it is hidden. */
@@ -52,6 +53,7 @@ const BROUGHT_BY: Record<string, string> = {
   GETQUOTA: 'QUOTA',
   GETQUOTAROOT: 'QUOTA',
   UNSELECT: 'UNSELECT',
+  COMPRESS: 'COMPRESS=DEFLATE',
 };
 
 /** Answers after which message numbers may not change (RFC 9051 §7.5.1): no EXPUNGE is sent then. */
@@ -88,13 +90,14 @@ const HANDLERS: Record<string, Handler> = {
 export class Connection {
   private readonly wire: Wire;
   private readonly session: Session;
+  private compressed = false;
 
   constructor(
     private readonly host: Host,
     socket: Socket | TLSSocket,
     private secure: boolean,
   ) {
-    this.wire = new Wire(socket, () => host.faults);
+    this.wire = new Wire(socket, () => host.faults, host.line);
     this.session = new Session(host, this.wire);
   }
 
@@ -108,13 +111,33 @@ export class Connection {
     } catch (error) {
       if (!(error instanceof Disconnected)) throw error;
     } finally {
+      this.host.signedIn.delete(this.session);
       this.wire.close();
     }
   }
 
   private capabilities(): string {
-    const extra = this.secure ? [] : ['STARTTLS'];
-    return [...CAPABILITIES, ...extra].filter((capability) => this.session.offers(capability)).join(' ');
+    const extra = [...(this.secure ? [] : ['STARTTLS']), ...(this.isLoginDisabled ? ['LOGINDISABLED'] : [])];
+    return [...CAPABILITIES, ...this.mechanisms, ...extra]
+      .filter((capability) => this.session.offers(capability))
+      .join(' ');
+  }
+
+  /** Of SASL, as they are offered here and now. */
+  private get mechanisms(): string[] {
+    const { faults, authorization } = this.host;
+    if (this.wantsTls) return [];
+    const forPasswords = faults.tokensOnly ? [] : [...PASSWORD_MECHANISMS, ...(faults.saslLogin ? ['AUTH=LOGIN'] : [])];
+    return [...forPasswords, ...(authorization ? TOKEN_MECHANISMS : [])].filter((name) => this.session.offers(name));
+  }
+
+  private get isLoginDisabled(): boolean {
+    return this.wantsTls || this.host.faults.tokensOnly || this.host.faults.saslLogin;
+  }
+
+  /** Whether nobody may sign in before the connection is encrypted (RFC 9051 §6.2.3). */
+  private get wantsTls(): boolean {
+    return this.host.faults.tlsFirst && !this.secure;
   }
 
   /** Does one command; false ends the session. */
@@ -135,12 +158,17 @@ export class Connection {
       await this.wire.flush();
       return false;
     }
-    if (faults.latencyMs > 0) await sleep(faults.latencyMs);
+    if (Date.now() > this.session.endsAt) {
+      this.session.untagged('BYE Your token has run out');
+      await this.wire.flush();
+      return false;
+    }
     let answer: string;
     try {
       this.refuseByFault(full);
       const octets = pieces.reduce((sum, piece) => sum + piece.length, 0);
-      if (faults.longestCommand > 0 && octets > faults.longestCommand) throw new BadCommand('This line is too long');
+      const limited = faults.longestCommand > 0 && command !== 'AUTHENTICATE';
+      if (limited && octets > faults.longestCommand) throw new BadCommand('This line is too long');
       const brought = BROUGHT_BY[full];
       if (brought && !this.session.offers(brought)) throw new BadCommand('This command is not known here');
       const args = tokenise([(pieces[0] as string).slice(whole.length), ...pieces.slice(1)]);
@@ -182,8 +210,12 @@ export class Connection {
         return 'OK Done';
       case 'STARTTLS':
         return this.startTls(tag);
+      case 'COMPRESS':
+        return this.compress(args, tag);
       case 'LOGIN':
-        return this.signIn(textOf(args[0]), textOf(args[1]));
+        if (this.wantsTls) throw new No('PRIVACYREQUIRED', 'Encrypt the connection first');
+        if (this.isLoginDisabled) throw new No('', 'Passwords are not taken here');
+        return this.login(textOf(args[0]), textOf(args[1]));
       case 'AUTHENTICATE':
         return this.authenticate(args);
       case 'ENABLE':
@@ -220,22 +252,38 @@ export class Connection {
     return '';
   }
 
-  private signIn(user: string, password: string): string {
-    this.session.signIn(Buffer.from(user, 'latin1').toString('utf8'), Buffer.from(password, 'latin1').toString('utf8'));
+  /** RFC 4978 §3: the answer is the last that goes as it is. */
+  private async compress(args: Token[], tag: string): Promise<string> {
+    if (atomOf(args[0]) !== 'DEFLATE') throw new BadCommand('Only DEFLATE is known here');
+    if (this.compressed) throw new No('COMPRESSIONACTIVE', 'This connection is compressed already');
+    this.wire.write(`${tag} OK Begin\r\n`);
+    await this.wire.flush();
+    this.wire.compress();
+    this.compressed = true;
+    return '';
+  }
+
+  private login(...said: [user: string, password: string]): string {
+    const [user = '', password = ''] = said.map((text) => Buffer.from(text, 'latin1').toString('utf8'));
+    this.session.signIn(user, password);
     return `OK [CAPABILITY ${this.capabilities()}] Welcome`;
   }
 
-  /** SASL PLAIN (RFC 4616), with or without an initial response (RFC 4959). */
-  private async authenticate(args: Token[]): Promise<string> {
-    if (atomOf(args[0]) !== 'PLAIN') throw new No('', 'Only PLAIN is known here');
-    let response = args[1] ? textOf(args[1]) : undefined;
-    if (response === undefined) {
-      this.wire.write('+ \r\n');
-      await this.wire.flush();
-      response = await this.wire.line();
-    }
-    const [, user = '', password = ''] = Buffer.from(response, 'base64').toString('latin1').split('\0');
-    return this.signIn(user, password);
+  private async authenticate([mechanism, initial]: Token[]): Promise<string> {
+    const name = atomOf(mechanism);
+    if (!this.mechanisms.includes(`AUTH=${name}`)) throw new No('', 'This is not known here');
+    const first = initial ? Buffer.from(textOf(initial), 'base64') : undefined;
+    await authenticate(this.session, name, first, (text) => this.challenge(text));
+    return `OK [CAPABILITY ${this.capabilities()}] Welcome`;
+  }
+
+  /** Sends a challenge and gives what the client answers. */
+  private async challenge(text: string): Promise<Buffer> {
+    this.wire.write(`+ ${Buffer.from(text, 'utf8').toString('base64')}\r\n`);
+    await this.wire.flush();
+    const line = await this.wire.line();
+    if (line === '*') throw new BadCommand('The exchange was taken back');
+    return Buffer.from(line, 'base64');
   }
 
   private enable(args: Token[]): string {

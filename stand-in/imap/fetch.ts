@@ -59,7 +59,7 @@ function itemPieces(session: Session, placed: Placed, item: string): (string | B
     case 'RFC822.SIZE':
       return [`RFC822.SIZE ${message.size}`];
     case 'ENVELOPE':
-      return [`ENVELOPE ${envelope(message.entity().head)}`];
+      return garbled(session, uid) ?? [`ENVELOPE ${envelope(message.entity().head)}`];
     case 'BODY':
     case 'BODYSTRUCTURE':
       return [`${name} ${bodyStructure(message.entity(), name === 'BODYSTRUCTURE')}`];
@@ -90,6 +90,14 @@ function itemPieces(session: Session, placed: Placed, item: string): (string | B
   if (from === undefined) return literal(`BODY[${what}]`, octets);
   const start = Number(from);
   return literal(`BODY[${what}]<${start}>`, octets?.subarray(start, start + Number(length)) ?? null);
+}
+
+/** An ENVELOPE as no server should send it. */
+function garbled({ host }: Session, uid: number): (string | Buffer)[] | undefined {
+  const { garbleEvery } = host.faults;
+  if (garbleEvery > 0 && uid % garbleEvery === 0) return ['ENVELOPE ("Thu, 4 Mar 2021 09:00:00 GMT" "breaks ((off'];
+  if (garbleEvery > 0 && uid % garbleEvery === 1) return literal('ENVELOPE', Buffer.alloc(2 * 2 ** 20, 'x'));
+  return undefined;
 }
 
 function literal(name: string, octets: Buffer | null): (string | Buffer)[] {

@@ -5,7 +5,7 @@ import { type Folder, indexOfUid, type Placed } from '../mailbox/folder';
 import type { Mailbox } from '../mailbox/mailbox';
 import { flagList } from './flags';
 import { BadCommand } from './grammar';
-import type { Wire } from './wire';
+import type { Line, Wire } from './wire';
 
 /** A refusal, with its response code (RFC 5530) where it has one. */
 export class No extends Error {
@@ -19,10 +19,26 @@ export class No extends Error {
 
 export interface Host {
   faults: Faults;
-  /** The mailbox of a user with this password. */
-  signIn(user: string, password: string): Mailbox | undefined;
+  /** The mailbox of a user with this password, or the one that the user may act for. */
+  signIn(user: string, password: string, authorization: string): Mailbox | undefined;
+  passwordOf(user: string): string | undefined;
+  /** The mailbox of a user who showed a token. */
+  mailboxOf(user: string): Mailbox | undefined;
+  /** Who tells of tokens, where they are taken. */
+  authorization: { tokenInfo(token: string): Promise<TokenInfo | undefined> } | undefined;
+  /** For SCRAM. */
+  salt: Buffer;
   secureContext: SecureContext;
+  line: Line;
+  /** Sessions that are under way. */
+  signedIn: Set<{ endsAt: number }>;
   nextCommandAt: number;
+}
+
+/** Whose token it is, and until when it is good, milliseconds since 1970. */
+interface TokenInfo {
+  user: string;
+  endsAt: number;
 }
 
 /** What a session sees of a folder: messages by sequence number, until it is told of a change (RFC 9051 §5.2). */
@@ -44,6 +60,8 @@ export class Session {
   qresync = false;
   /** Of the command under way. */
   tag = '';
+  /** When the session is over, milliseconds since 1970. */
+  endsAt = Infinity;
 
   constructor(
     readonly host: Host,
@@ -117,8 +135,22 @@ export class Session {
     selected.modSeq = folder.modSeq;
   }
 
-  signIn(user: string, password: string): void {
-    this.mailboxOrNone = this.host.signIn(user, password);
-    if (!this.mailboxOrNone) throw new No('AUTHENTICATIONFAILED', 'The name or the password is wrong');
+  signIn(user: string, password: string, authorization = ''): void {
+    this.open(this.host.signIn(user, password, authorization));
+  }
+
+  /** The session is over when the token is. */
+  signInWithToken({ user, endsAt }: TokenInfo): void {
+    this.open(this.host.mailboxOf(user));
+    this.endsAt = endsAt;
+  }
+
+  private open(mailbox: Mailbox | undefined): void {
+    const { mostConnections } = this.host.faults;
+    if (mostConnections > 0 && this.host.signedIn.size >= mostConnections)
+      throw new No('LIMIT', 'There are too many connections already');
+    if (!mailbox) throw new No('AUTHENTICATIONFAILED', 'The name or the password is wrong');
+    this.mailboxOrNone = mailbox;
+    this.host.signedIn.add(this);
   }
 }

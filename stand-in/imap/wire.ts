@@ -1,13 +1,36 @@
 import type { Socket } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { TLSSocket } from 'node:tls';
+import { createDeflateRaw, createInflateRaw, type DeflateRaw, type InflateRaw } from 'node:zlib';
 import type { Faults } from '../faults';
 
 /** The longest line and literal that are read. */
 const LONGEST_LINE = 64 * 1024;
 const LONGEST_LITERAL = 64 * 2 ** 20;
+/** What is sent of a long answer before the line is free for others. */
+const SLICE = 32 * 1024;
 
 export class Disconnected extends Error {}
+
+/** How far octets may run ahead of the speed of the line, so that what they come from need not wait for each other. */
+const AHEAD_MS = 50;
+
+/** The line that all connections to a host share: one sends when the others are through. */
+export class Line {
+  /** That were sent over it. */
+  octets = 0;
+  private freeAt = 0;
+
+  /** Waits until so many octets may be sent. */
+  async pass(octets: number, bytesPerSecond: number): Promise<void> {
+    this.octets += octets;
+    if (bytesPerSecond <= 0) return;
+    const now = performance.now();
+    this.freeAt = Math.max(now, this.freeAt) + (octets / bytesPerSecond) * 1000;
+    const wait = this.freeAt - now - AHEAD_MS;
+    if (wait > 1) await sleep(wait);
+  }
+}
 
 /** A socket as commands in and octets out, with the faults of the way between. */
 export class Wire {
@@ -17,10 +40,14 @@ export class Wire {
   private sent = 0;
   private pending: (string | Buffer)[] = [];
   private pendingSize = 0;
+  private inflate: InflateRaw | undefined;
+  private deflate: DeflateRaw | undefined;
+  private deflated: Buffer[] = [];
 
   constructor(
     public socket: Socket | TLSSocket,
     private readonly faults: () => Faults,
+    private readonly shared: Line,
   ) {
     this.attach(socket);
   }
@@ -32,8 +59,10 @@ export class Wire {
     socket.setNoDelay(true);
     socket.on('data', (chunk: Buffer) => {
       if (this.socket !== socket) return;
-      this.buffer = this.buffer.length === 0 ? chunk : Buffer.concat([this.buffer, chunk]);
-      this.waiting?.();
+      const { latencyMs } = this.faults();
+      // What was sent together comes together, so commands that follow each other wait once.
+      if (latencyMs > 0) setTimeout(() => this.hear(chunk), latencyMs);
+      else this.hear(chunk);
     });
     const end = () => {
       if (this.socket !== socket) return;
@@ -43,6 +72,41 @@ export class Wire {
     socket.on('close', end);
     socket.on('end', end);
     socket.on('error', end);
+  }
+
+  private hear(chunk: Buffer): void {
+    if (this.inflate) {
+      this.inflate.write(chunk);
+      return;
+    }
+    this.buffer = this.buffer.length === 0 ? chunk : Buffer.concat([this.buffer, chunk]);
+    this.waiting?.();
+  }
+
+  /** From here on both directions are deflated (RFC 4978). */
+  compress(): void {
+    const inflate = createInflateRaw();
+    inflate.on('data', (chunk: Buffer) => {
+      this.buffer = Buffer.concat([this.buffer, chunk]);
+      this.waiting?.();
+    });
+    inflate.on('error', () => this.close());
+    // A client may have sent its first deflated octets with the command.
+    if (this.buffer.length > 0) inflate.write(this.buffer);
+    this.buffer = Buffer.alloc(0);
+    this.inflate = inflate;
+    this.deflate = createDeflateRaw();
+    this.deflate.on('data', (chunk: Buffer) => this.deflated.push(chunk));
+  }
+
+  private async packed(octets: Buffer): Promise<Buffer> {
+    const { deflate } = this;
+    if (!deflate) return octets;
+    deflate.write(octets);
+    await new Promise<void>((resolve) => deflate.flush(() => resolve()));
+    const packed = Buffer.concat(this.deflated);
+    this.deflated = [];
+    return packed;
   }
 
   /** A command's pieces: text, and literals as buffers between. */
@@ -106,11 +170,12 @@ export class Wire {
 
   async flush(): Promise<void> {
     if (this.pendingSize === 0) return;
-    let octets: Buffer = Buffer.concat(
+    const plain: Buffer = Buffer.concat(
       this.pending.map((piece) => (typeof piece === 'string' ? Buffer.from(piece, 'latin1') : piece)),
     );
     this.pending = [];
     this.pendingSize = 0;
+    let octets = await this.packed(plain);
     const { dropAfterBytes, bytesPerSecond } = this.faults();
     if (dropAfterBytes > 0 && this.sent + octets.length >= dropAfterBytes) {
       octets = octets.subarray(0, Math.max(0, dropAfterBytes - this.sent));
@@ -118,13 +183,11 @@ export class Wire {
       this.close();
       throw new Disconnected();
     }
-    if (bytesPerSecond > 0) {
-      const slice = Math.max(1, Math.floor(bytesPerSecond / 50));
-      for (let at = 0; at < octets.length; at += slice) {
-        await this.send(octets.subarray(at, at + slice));
-        await sleep((Math.min(slice, octets.length - at) / bytesPerSecond) * 1000);
-      }
-    } else await this.send(octets);
+    for (let at = 0; at < octets.length; at += SLICE) {
+      const slice = octets.subarray(at, at + SLICE);
+      await this.shared.pass(slice.length, bytesPerSecond);
+      await this.send(slice);
+    }
   }
 
   private async send(octets: Buffer): Promise<void> {

@@ -14,21 +14,43 @@ before(async () => {
 });
 after(cleanUp);
 
-test('a wrong password is told at its field; one press opens the demo mailbox, and the level is there at once', async () => {
+test('an address leads to its server; a wrong password is told at its field; one press opens the demo mailbox, and the level is there at once', async () => {
   await goTo('/');
-  await (await find('#host')).sendKeys('127.0.0.1');
-  await (await find('#security')).sendKeys('none');
-  const port = await find('#port');
-  await port.sendKeys(Key.chord(Key.CONTROL, 'a'), `${host.plainPort}`);
-  await (await find('#user')).sendKeys(USER);
+  await (await find('#address')).sendKeys('nobody', Key.ENTER);
+  await shows(/That is not a mail address/);
+  await (await find('#address')).sendKeys(Key.chord(Key.CONTROL, 'a'), USER, Key.ENTER);
+  await shows(/Found localhost in the list of who runs this instance/);
+  for (const [field, wanted] of [
+    ['host', 'localhost'],
+    ['port', `${host.tlsPort}`],
+    ['security', 'tls'],
+    ['user', USER],
+  ])
+    assert.equal(await (await find(`#${field}`)).getAttribute('value'), wanted);
   await (await find('#password')).sendKeys('wrong', Key.ENTER);
-  await shows(/refused the user name or the password/);
+  await shows(/refused the user name or the password[\s\S]*hosts commonly ask/);
   assert.equal(await (await find('#password')).getAttribute('aria-invalid'), 'true');
   await accessible('sign-in');
+  // A line on which the details take long enough to look at what is there before them.
+  host.faults.hide = ['COMPRESS=DEFLATE'];
+  host.faults.bytesPerSecond = 500_000;
   await (await button('Open the demo mailbox')).click();
   await shows(/96 %[\s\S]*must go/);
   assert.match(await text('.places'), /Level\n96 % full/);
+  await shows(/sender of every message\s+final\s+Subjects[^\n]*\s+[\d,]+ of 5,209[\s\S]*Who fills it[\s\S]*final;/);
+  await accessible('the first ranking');
+  const ranked = await ask('/first-ranking?by=address&limit=1000');
+  host.faults.bytesPerSecond = 0;
   await until(async () => (await ask('/scans/last')).state === 'done');
+  host.faults.hide = [];
+  // What was told first is what the messages say.
+  const { senders } = await ask('/senders?by=address&limit=1000');
+  const figures = (all: { key: string; messages: number; bytes: number; unseen: number }[]) =>
+    new Map(all.map(({ key, messages, bytes, unseen }) => [key, `${messages} ${bytes} ${unseen}`]));
+  const [first, last] = [figures(ranked.senders), figures(senders)];
+  const differing = [...last].filter(([key, value]) => first.get(key) !== value).map(([key]) => key);
+  assert.deepEqual(differing, []);
+  assert.deepEqual((await ask('/first-ranking')).senders, []);
 });
 
 test('the largest by keyboard and two senders go into the plan; the run moves them; the purge wins them back to the octet', async () => {

@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict';
-import { readFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
-import { App, PASSWORD, ROOT, startStandIn, USER, until } from '../harness';
+import { App, PASSWORD, ROOT, startStandIn, temporaryFolder, USER, until } from '../harness';
 import { openChromium } from './chromium';
 
 /** The page of a test file: one browser, opened once, and what tests look for and wait for in it. */
@@ -15,9 +15,35 @@ const axe = readFileSync(join(ROOT, 'node_modules/axe-core/axe.min.js'), 'utf8')
 export async function openDemo(): Promise<{ host: StandIn; driver: WebDriver }> {
   const host = await startStandIn();
   const demo = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
-  ({ origin } = await App.start({ env: { TAMSEL_DEMO: JSON.stringify(demo) } }));
+  const servers = join(temporaryFolder(), 'servers.json');
+  writeFileSync(
+    servers,
+    JSON.stringify({ 'saltmarshlane.example': { host: 'localhost', port: host.tlsPort, security: 'tls' } }),
+  );
+  const app = await App.start({
+    authority: host.authority,
+    env: { TAMSEL_DEMO: JSON.stringify(demo), TAMSEL_SERVERS_FILE: servers },
+  });
+  return { host, driver: await openPage(app) };
+}
+
+/** A browser before an instance. */
+export async function openPage(app: App): Promise<WebDriver> {
+  ({ origin } = app);
   driver = await openChromium();
-  return { host, driver };
+  return driver;
+}
+
+/** Marks what matches, and has it moved to the trash. */
+export async function toTrash(where: string): Promise<void> {
+  await driver.executeAsyncScript(
+    `const done = arguments[arguments.length - 1];
+     fetch('/api/accounts/1/lots', { method: 'POST', body: JSON.stringify({ where: arguments[0] }) }).then(() => done());`,
+    where,
+  );
+  await goTo('/review');
+  await (await driver.wait(browserUntil.elementLocated(By.css('main .button-chief')), 20_000)).click();
+  await shows(/Run \d+/);
 }
 
 export const goTo = (path: string) => driver.get(origin + path);

@@ -3,7 +3,7 @@ import { after, before, test } from 'node:test';
 import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, until } from '../harness';
-import { accessible, answer, ask, button, find, goTo, openDemo, shows, text } from './page';
+import { accessible, answer, ask, button, find, goTo, openDemo, shows, text, toTrash } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -23,18 +23,6 @@ after(cleanUp);
 
 const held = (folder: string) => host.mailbox.folder(folder)?.messages.length ?? 0;
 const lastRun = async () => (await ask('/runs')).runs[0];
-
-/** Marks what matches, and has it moved to the trash. */
-async function toTrash(where: string): Promise<void> {
-  await driver.executeAsyncScript(
-    `const done = arguments[arguments.length - 1];
-     fetch('/api/accounts/1/lots', { method: 'POST', body: JSON.stringify({ where: arguments[0] }) }).then(() => done());`,
-    where,
-  );
-  await goTo('/review');
-  await (await driver.wait(browserUntil.elementLocated(By.css('main .button-chief')), 20_000)).click();
-  await shows(/Run \d+/);
-}
 
 test('a tab that is closed in mid-run finds it again, further on; others’ acts are read as reasons', async () => {
   host.faults.latencyMs = 700;

@@ -110,6 +110,12 @@ test('sessions, strangers and foreign pages', async () => {
   assert.equal((await app.call('DELETE', '/health')).status, 405);
   const page = await fetch(`${app.origin}/sign-in`);
   assert.match(page.headers.get('content-security-policy') ?? '', /script-src 'self'/);
+  assert.match(page.headers.get('content-security-policy') ?? '', /frame-ancestors 'none'/);
+  assert.equal(page.headers.get('referrer-policy'), 'no-referrer');
+  assert.match(page.headers.get('content-type') ?? '', /^text\/html.*charset=utf-8/i);
+  const answer = await fetch(`${app.origin}/api/health`);
+  assert.equal(answer.headers.get('x-content-type-options'), 'nosniff');
+  assert.equal(answer.headers.get('content-disposition'), 'attachment; filename="api.json"');
   assert.doesNotMatch(await page.text(), /<script(?![^>]*\bsrc=)[^>]*>/);
 });
 

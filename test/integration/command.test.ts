@@ -40,6 +40,10 @@ test('what stands in the way is one sentence and an exit code of its own', async
       },
     ],
   ];
+  const clients = join(data, 'authorization.json');
+  writeFileSync(clients, '[{"hosts": []}]');
+  const readable = { TAMSEL_DATA: data, TAMSEL_PORT: `${await freePort()}`, TAMSEL_AUTHORIZATION_FILE: clients };
+  cases.push([16, ['start'], readable]);
   for (const [code, args, env] of cases) {
     const ended = ends(args, env);
     assert.equal(ended.code, code, ended.said);
@@ -86,6 +90,7 @@ test('the demo starts, offers its mailbox, ends without a trace of processes, an
     TAMSEL_PORT: `${port}`,
     TAMSEL_DEMO_IMAPS_PORT: `${await freePort()}`,
     TAMSEL_DEMO_IMAP_PORT: `${await freePort()}`,
+    TAMSEL_DEMO_AUTHORIZATION_PORT: `${await freePort()}`,
   };
   const origin = `http://127.0.0.1:${port}`;
   const first = await demo(env);

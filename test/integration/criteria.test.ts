@@ -22,11 +22,14 @@ import { OCTETS_IN } from '../../src/core/units';
 import { connectImap } from '../../src/mail/imap/connect';
 import type { Access } from '../../src/mail/server';
 import { type Account, accountById } from '../../src/store/accounts';
+import { transaction } from '../../src/store/database';
+import { tell } from '../../src/store/events';
 import { amountOf, matchingIds } from '../../src/store/messages';
+import { openSearch, updateSearch } from '../../src/store/searches';
 import type { StandIn } from '../../stand-in/host';
 import { anyCriteria, criteriaOver, SERVER_TEXTS } from '../criteria-samples';
 import { DOVECOT_PASSWORD, DOVECOT_USER, fillDovecot, sieveSettings, startDovecot } from '../dovecot';
-import { App, cleanUp, demoScenario, PASSWORD, startStandIn, temporaryFolder, USER } from '../harness';
+import { App, cleanUp, demoScenario, PASSWORD, startStandIn, temporaryFolder, USER, until } from '../harness';
 import { plainlyGuarded } from '../plain-guards';
 
 after(cleanUp);
@@ -276,6 +279,26 @@ async function searchAgrees(path: string, access: Access, runs: number): Promise
   await server.close();
   assert.ok(exact > runs / 4, `only ${exact} of ${runs} searches were exact`);
 }
+
+test('asking for a text anew while its last answer is written down waits for that, and neither fails', async () => {
+  const path = await app.signIn({ port: host.plainPort });
+  const account = await accountOf(path);
+  const text = 'a text that nobody wrote';
+  const { search } = await openSearch(app.database, account.id, text);
+  await updateSearch(app.database, account.id, search.id, { ...search, state: 'done' });
+  let asked: Promise<unknown> | undefined;
+  await transaction(app.database, async (worker) => {
+    await updateSearch(worker, account.id, search.id, { ...search, state: 'done' });
+    asked = transaction(app.database, (client) => openSearch(client, account.id, text));
+    // It has the account by then, and waits for the search.
+    await until(async () => {
+      const waiting = `select 1 from pg_stat_activity where wait_event_type = 'Lock' and datname = current_database()`;
+      return (await app.database.query(waiting)).rowCount === 1;
+    }, 20);
+    await tell(worker, account.id, 'search', search);
+  });
+  await asked;
+});
 
 test('IMAP SEARCH of the stand-in finds the same where it is declared exact, and never less elsewhere', async () => {
   const path = await app.signIn({ port: host.plainPort });

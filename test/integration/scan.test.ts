@@ -4,6 +4,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { stateOf } from '../../stand-in/control';
 import type { StandIn } from '../../stand-in/host';
 import { App, cleanUp, hosted, indexed, startStandIn, tinyScenario, until } from '../harness';
+import { Relay } from '../relay';
 
 after(cleanUp);
 
@@ -146,6 +147,8 @@ test('mail that comes, moves and goes while a scan is under way leaves ours equa
   }
   host.faults.latencyMs = 0;
   await app.scanned(account);
+  // What came when the first was over already.
+  await app.scanned(account, true);
   assert.deepEqual(await indexed(app, account), hosted(host));
   assert.deepEqual(await flagsOf(app), flagsAt(host));
 });
@@ -177,12 +180,13 @@ test('a scan killed at random points and dropped at random octets goes on where 
   // As if it had been killed after the last message, before threads and categories were told.
   const told = async () => {
     const { categories } = (await app.call('GET', `${account}/categories`)).body;
-    const threads = 'select count(*)::int as loose from message where thread is null';
-    return { categories, loose: (await app.database.query(threads)).rows[0].loose };
+    const threads = 'select count(*) filter (where thread <> id)::int as joined from message';
+    return { categories, joined: (await app.database.query(threads)).rows[0].joined };
   };
   const settled = await told();
-  assert.equal(settled.loose, 0);
-  await app.database.query('update message set thread = null');
+  assert.ok(settled.joined > 100);
+  await app.database.query('update message set thread = id');
+  await app.database.query('update account set threaded_to = 0');
   await app.database.query('update placement set category = 0');
   assert.notDeepEqual(await told(), settled);
   await app.scanned(account, true);
@@ -201,4 +205,48 @@ test('a password that is refused later locks the account, and says so', async ()
   host.faults.refuse = null;
   await app.signIn({ port: host.plainPort });
   assert.equal((await app.scanned(account)).state, 'done');
+});
+
+test('a scan shares its work among connections, and does without those that are refused', async () => {
+  const host = await startStandIn();
+  const relay = await Relay.before(host.plainPort);
+  const app = await App.start();
+  const account = await app.signIn({ port: relay.port });
+  const first = await app.scanned(account);
+  assert.deepEqual([first.state, first.outline.messages], ['done', 4949]);
+  assert.equal(relay.connections, 1 + 3, 'one to sign in, three to scan');
+  assert.deepEqual(await indexed(app, account), hosted(host));
+  // The connections of the first are closed before its job is over.
+  await until(async () => {
+    const { rows } = await app.database.query('select 1 from job where done_at is null');
+    return rows.length === 0;
+  });
+  await sleep(300);
+  relay.roundTrips = 0;
+  assert.equal((await app.scanned(account, true)).state, 'done');
+  assert.ok(relay.roundTrips <= 10, `${relay.roundTrips} round trips for a scan with nothing changed`);
+  await app.killWorker();
+
+  const limited = await startStandIn();
+  limited.faults.mostConnections = 1;
+  const alone = await App.start();
+  const other = await alone.signIn({ port: limited.plainPort });
+  assert.equal((await alone.scanned(other)).state, 'done');
+  assert.deepEqual(await indexed(alone, other), hosted(limited));
+});
+
+test('a response that is malformed, or far too long, costs its message’s details and nothing else', async () => {
+  const host = await startStandIn({ scenario: tinyScenario() });
+  host.faults.garbleEvery = 150;
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  assert.equal((await app.scanned(account)).state, 'done');
+  assert.deepEqual(await indexed(app, account), hosted(host));
+  assert.deepEqual(await flagsOf(app), flagsAt(host));
+  const { rows } = await app.database.query(
+    `select m.flaws, p.uid from placement p join message m on m.account = p.account and m.id = p.message`,
+  );
+  for (const { uid, flaws } of rows)
+    if (uid % 150 <= 1) assert.deepEqual(flaws, ['date', 'from', 'structure'], `${uid}`);
+    else assert.ok(!flaws.includes('structure'), `${uid}`);
 });

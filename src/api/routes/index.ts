@@ -1,8 +1,10 @@
 import type { Route } from '../route';
+import * as authorizations from './authorizations';
 import { correctCategory, listCategories } from './categories';
 import { showColumns } from './columns';
 import * as criteria from './criteria';
 import * as decisions from './decisions';
+import { findServers } from './discovery';
 import { events } from './events';
 import * as guards from './guards';
 import * as ledger from './ledger';
@@ -10,17 +12,27 @@ import * as lots from './lots';
 import * as mailbox from './mailbox';
 import * as plan from './plan';
 import * as runs from './runs';
-import { listSenders, newest } from './senders';
-import { erase, showSession, signIn, signOut } from './session';
+import { firstRanking, listSenders, newest } from './senders';
+import { endAnother, erase, leave, listSessions, showSession, signIn, signOut } from './session';
 import { health } from './system';
+import * as tokens from './tokens';
 import * as trash from './trash';
 
 /** Every call of the API. */
 export const ROUTES: Route[] = [
   health,
+  findServers,
+  authorizations.listAuthorizations,
+  authorizations.beginAuthorization,
+  authorizations.finishAuthorization,
+  authorizations.beginDevice,
+  authorizations.askDevice,
   signIn,
   showSession,
   signOut,
+  leave,
+  listSessions,
+  endAnother,
   erase,
   mailbox.showSettings,
   mailbox.changeSettings,
@@ -41,6 +53,7 @@ export const ROUTES: Route[] = [
   listCategories,
   correctCategory,
   listSenders,
+  firstRanking,
   newest,
   lots.makeLot,
   lots.listLots,
@@ -70,6 +83,9 @@ export const ROUTES: Route[] = [
   runs.resumeRun,
   runs.cancelRun,
   runs.listRunMessages,
+  tokens.listTokens,
+  tokens.makeApiToken,
+  tokens.withdraw,
   trash.showTrash,
   trash.makeTrash,
   ledger.showHead,

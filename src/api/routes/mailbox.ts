@@ -1,11 +1,11 @@
 import * as v from 'valibot';
 import type { Amount } from '../../core/level/level';
 import type { MailServer } from '../../mail/server';
-import { type Account, saveSettings, versionOf } from '../../store/accounts';
+import { type Account, isUnsettled, saveSettings, versionOf } from '../../store/accounts';
 import { judgementOf } from '../../store/categories';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
-import { foldersOf } from '../../store/folders';
+import { chooseRoles, foldersOf } from '../../store/folders';
 import { enqueue } from '../../store/jobs';
 import { amountOf, idsBySubject, messageById, messagesById, pageOfMessages } from '../../store/messages';
 import { lastScan, openScan, type Scan, scanById } from '../../store/scans';
@@ -34,22 +34,29 @@ export const changeSettings = route({
   response: s.Settings,
   async handle({ environment, account, body }) {
     const { database } = environment;
-    if (body.trashFolder) {
-      const known = (await foldersOf(database, account.id)).some(
-        ({ path, repeats }) => path === body.trashFolder && !repeats,
-      );
-      if (!known)
-        throw invalid('There is no such folder.', [{ field: 'trashFolder', expected: 'the path of a folder' }]);
-    }
+    const folders = await foldersOf(database, account.id);
+    const named = Object.entries(body.roles ?? {}).map(([role, path]) => [`roles.${role}`, path] as const);
+    for (const [field, wanted] of [['trashFolder', body.trashFolder] as const, ...named])
+      if (wanted && !folders.some(({ path, repeats }) => path === wanted && !repeats))
+        throw invalid('There is no such folder.', [{ field, expected: 'the path of a folder' }]);
     const changes = Object.fromEntries(Object.entries(body).filter(([, value]) => value !== undefined));
-    await saveSettings(database, account.id, changes);
-    await tell(database, account.id, 'level', {});
+    await transaction(database, async (client) => {
+      await saveSettings(client, account.id, changes);
+      if (body.roles) {
+        await chooseRoles(client, account.id, body.roles);
+        if (await isUnsettled(client, account.id)) {
+          const { scan } = await openScan(client, account.id);
+          await enqueue(client, account.id, 'scan', scan.id);
+        }
+      }
+      await tell(client, account.id, 'level', {});
+    });
     return { ...account.settings, ...changes, canMail: environment.canMail };
   },
 });
 
-function shownScan({ problem, endedAt, attempts: _, ...scan }: Scan) {
-  return { ...scan, ...(problem ? { problem } : {}), ...(endedAt ? { endedAt } : {}) };
+function shownScan({ problem, endedAt, outline, attempts: _, ...scan }: Scan) {
+  return { ...scan, ...(problem ? { problem } : {}), ...(endedAt ? { endedAt } : {}), ...(outline ? { outline } : {}) };
 }
 
 export const startScan = route({

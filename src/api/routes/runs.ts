@@ -4,6 +4,7 @@ import * as v from 'valibot';
 import type { Amount } from '../../core/level/level';
 import { trashFolder, withSubfolders } from '../../core/mailbox/folders';
 import { harmless } from '../../core/senders/sheet';
+import { resume } from '../../jobs/run/resume';
 import type { Account } from '../../store/accounts';
 import { appendEntry } from '../../store/chain';
 import { type Queryable, transaction } from '../../store/database';
@@ -193,12 +194,18 @@ export const startRun = route({
     if (body.where !== undefined) await readyCriteria(environment.database, account, body.where);
     const run = await transaction(environment.database, async (client) => {
       const folders = await foldersOf(client, account.id);
-      if (body.action === 'trash' && !trashFolder(folders, account.settings.trashFolder)) {
+      const trash = trashFolder(folders, account.settings.trashFolder);
+      if (body.action === 'trash' && !trash) {
         throw conflict(
           'no-trash-folder',
           'This mailbox marks no folder as its trash. Have one made, or name one in the settings.',
         );
       }
+      if (body.action !== 'restore' && trash?.roleBy === 'name' && trash.path !== account.settings.trashFolder)
+        throw conflict(
+          'roles-not-confirmed',
+          `The server does not say which folder is the trash; by its name it is ${trash.path}. Confirm that on the level page first.`,
+        );
       const fallback =
         body.to === undefined ? null : folders.find(({ path, repeats }) => path === body.to && !repeats)?.id;
       if (fallback === undefined)
@@ -285,19 +292,12 @@ const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
             `Run ${id} is ${run.state}, so it can’t be ${verb === 'pause' ? 'paused' : verb === 'resume' ? 'resumed' : 'cancelled'}.`,
           );
         }
-        if (going) await updateRun(client, account.id, id, { wanted: verb === 'pause' ? 'pause' : 'cancel' });
-        else {
+        if (going) {
+          await updateRun(client, account.id, id, { wanted: verb === 'pause' ? 'pause' : 'cancel' });
+          await tell(client, account.id, 'run', await runById(client, account.id, id));
           // Cancelling what stands still goes through the worker too: a batch may have to be settled first.
-          await updateRun(client, account.id, id, {
-            state: 'queued',
-            problem: null,
-            wanted: verb === 'cancel' ? 'cancel' : null,
-          });
-          await enqueue(client, account.id, 'run', id);
-        }
-        const changed = (await runById(client, account.id, id)) as Run;
-        await tell(client, account.id, 'run', changed);
-        return shownRun(changed);
+        } else await resume(client, account.id, id, verb === 'cancel' ? 'cancel' : null);
+        return shownRun((await runById(client, account.id, id)) as Run);
       });
     },
   });

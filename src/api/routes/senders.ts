@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import { GROUPINGS } from '../../core/senders/grouping';
 import { GROUP_ORDERS } from '../../core/senders/ranking';
+import { firstRanked } from '../../store/first-ranking';
 import { newestOfSender, rankSenders } from '../../store/senders';
 import { readyCriteria } from '../criteria';
 import { invalid } from '../problem';
@@ -38,6 +39,32 @@ export const listSenders = route({
     const total = senders.length;
     return { total, senders: senders.slice(offset, end), ...(end < total ? { next: `${end}` } : {}) };
   },
+});
+
+export const firstRanking = route({
+  method: 'GET',
+  path: '/accounts/{account}/first-ranking',
+  summary: 'Senders by octets, the trash left out, from the outline of a scan that still reads details; else none.',
+  query: v.object({
+    by: v.optional(v.picklist(['address', 'domain']), 'domain'),
+    limit: v.optional(s.wholeNumber(1, 1_000), '100'),
+  }),
+  response: v.object({
+    senders: v.array(
+      v.object({
+        key: v.string(),
+        name: v.string(),
+        messages: v.number(),
+        bytes: v.number(),
+        unseen: v.number(),
+        first: s.Timestamp,
+        last: s.Timestamp,
+      }),
+    ),
+  }),
+  handle: async ({ environment, account, query }) => ({
+    senders: await firstRanked(environment.database, account.id, query.by, query.limit),
+  }),
 });
 
 export const newest = route({

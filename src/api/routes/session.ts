@@ -1,108 +1,28 @@
-import { isIP } from 'node:net';
-import { domainToASCII } from 'node:url';
 import * as v from 'valibot';
-import { readLevel } from '../../jobs/listing';
-import { connectImap } from '../../mail/imap/connect';
-import { MailProblem, type MailProblemKind } from '../../mail/problem';
-import { accountsOfSession, eraseAccount, findOrCreateAccount } from '../../store/accounts';
-import { countAttempt, forgiveAttempt } from '../../store/attempts';
-import { forgetCredential, saveCredential } from '../../store/credentials';
+import { eraseAccount } from '../../store/accounts';
+import { forgetCredential } from '../../store/credentials';
 import { transaction } from '../../store/database';
-import { addFirstGuards } from '../../store/guards';
-import { enqueue } from '../../store/jobs';
-import { openScan } from '../../store/scans';
-import { addAccountToSession, createSession, endSession, hashToken } from '../../store/sessions';
+import { endOtherSession, endSession, leaveAccount, sessionsOf } from '../../store/sessions';
 import { sessionCookie } from '../cookie';
-import { invalid, noSession, Problem } from '../problem';
+import { noSession, notFound } from '../problem';
 import { route } from '../route';
-import { AccountBrief, SignIn } from '../schemas';
-
-/** Sign-ins that fail within five minutes before one has to wait. */
-const MOST_BY_ADDRESS = 30;
-const MOST_BY_HOST = 60;
-
-const FIELD_OF: Partial<Record<MailProblemKind, string>> = {
-  'no-such-host': 'host',
-  'address-not-allowed': 'host',
-  refused: 'port',
-  'timed-out': 'port',
-  'not-imap': 'port',
-  'untrusted-certificate': 'host',
-  'no-tls': 'security',
-  'plain-text-not-allowed': 'security',
-  'password-refused': 'password',
-};
-
-/** One spelling of a host: lower case, as in DNS, no final dot, address literals in their shortest form. */
-function normalisedHost(typed: string): string {
-  const bare = typed.replace(/^\[|\]$/g, '').replace(/\.$/, '');
-  if (isIP(bare) === 6) return new URL(`http://[${bare}]/`).hostname.slice(1, -1);
-  const host = domainToASCII(bare.toLowerCase());
-  if (host === '' || !/^[a-z0-9.-]+$/.test(host))
-    throw invalid('That is not the name of a server.', [{ field: 'host', expected: 'the name of a server' }]);
-  return host;
-}
-
-function signInProblem(error: MailProblem): Problem {
-  const field = FIELD_OF[error.kind];
-  return new Problem(422, error.kind, 'Signing in failed', error.message, field ? [{ field }] : undefined);
-}
+import { AccountBrief, SignedIn, SignIn, Timestamp } from '../schemas';
+import { admitSignIn, normalised, signInWith } from '../sign-in';
 
 export const signIn = route({
   method: 'POST',
   path: '/session',
+  session: true,
   summary: 'Signs in by signing in to the mailbox, and sets the cookie; with a live session it adds an account.',
   body: SignIn,
   status: 201,
-  response: v.object({ account: v.omit(AccountBrief, ['state']) }),
-  async handle({ environment, body, clientAddress, tokenHash }) {
-    const { database, vault, outgoing } = environment;
-    const access = { ...body, host: normalisedHost(body.host) };
-    const subjects = [`from ${clientAddress}`, `to ${access.host}`];
-    const waits = [
-      await countAttempt(database, subjects[0] as string, MOST_BY_ADDRESS),
-      await countAttempt(database, subjects[1] as string, MOST_BY_HOST),
-    ];
-    const wait = Math.max(...waits);
-    if (wait > 0) {
-      throw new Problem(
-        429,
-        'too-many-attempts',
-        'Too many attempts',
-        `Too many sign-ins failed. Try again in ${wait} seconds.`,
-        undefined,
-        { 'retry-after': `${wait}` },
-      );
-    }
-    const server = await connectImap(access, outgoing).catch((error: unknown) => {
-      throw error instanceof MailProblem ? signInProblem(error) : error;
-    });
-    try {
-      const account = await transaction(database, async (client) => {
-        const found = await findOrCreateAccount(client, access);
-        await addFirstGuards(client, found.id);
-        return found;
-      });
-      await saveCredential(database, account.id, vault.seal(account.id, access.password));
-      await readLevel(database, account.id, server);
-      await transaction(database, async (client) => {
-        const { scan } = await openScan(client, account.id);
-        await enqueue(client, account.id, 'scan', scan.id);
-      });
-      for (const subject of subjects) await forgiveAttempt(database, subject);
-      const token = tokenHash ? undefined : await createSession(database);
-      await addAccountToSession(database, tokenHash ?? hashToken(token as string), account.id);
-      const headers: Record<string, string> = { 'content-type': 'application/json' };
-      if (token) headers['set-cookie'] = sessionCookie(environment, token);
-      return new Response(JSON.stringify({ account: { id: account.id, user: account.user, host: account.host } }), {
-        status: 201,
-        headers,
-      });
-    } catch (error) {
-      throw error instanceof MailProblem ? signInProblem(error) : error;
-    } finally {
-      await server.close();
-    }
+  response: SignedIn,
+  async handle(context) {
+    const { password, signInAs: typed, ...asked } = context.body;
+    const place = normalised(asked);
+    await admitSignIn(context, place);
+    const proof = { password, signInAs: typed || undefined };
+    return signInWith(context, place, { proof, secret: proof });
   },
 });
 
@@ -111,31 +31,88 @@ export const showSession = route({
   path: '/session',
   summary: 'The accounts of the session.',
   response: v.object({ accounts: v.array(AccountBrief) }),
-  async handle({ environment, tokenHash }) {
-    if (!tokenHash) throw noSession();
-    const accounts = await accountsOfSession(environment.database, tokenHash);
-    return { accounts: accounts.map(({ id, user, host, state }) => ({ id, user, host, state })) };
+  async handle({ identity }) {
+    if (!identity) throw noSession();
+    return {
+      accounts: identity.accounts.map(({ id, user, host, port, security, state }) => ({
+        id,
+        user,
+        host,
+        port,
+        security,
+        state,
+      })),
+    };
   },
 });
 
 export const signOut = route({
   method: 'DELETE',
   path: '/session',
+  session: true,
   summary:
     'Ends the session, and forgets credentials that no other session needs, unless a run is going: then at its end.',
   status: 204,
-  async handle({ environment, tokenHash }) {
-    if (!tokenHash) throw noSession();
+  async handle({ environment, identity }) {
+    const session = identity?.sessionHash;
+    if (!session) throw noSession();
     await transaction(environment.database, async (client) => {
-      for (const account of await endSession(client, tokenHash)) await forgetCredential(client, account);
+      for (const account of await endSession(client, session)) await forgetCredential(client, account);
     });
     return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(environment, '') } });
+  },
+});
+
+export const leave = route({
+  method: 'DELETE',
+  path: '/session/accounts/{account}',
+  session: true,
+  summary: 'Takes one account out of the session, as signing out does with all of them; the last one ends the session.',
+  status: 204,
+  async handle({ environment, account, identity }) {
+    const session = identity?.sessionHash as Buffer;
+    const isLast = identity?.accounts.length === 1;
+    await transaction(environment.database, async (client) => {
+      const orphans = isLast ? await endSession(client, session) : await leaveAccount(client, session, account.id);
+      for (const orphan of orphans) await forgetCredential(client, orphan);
+    });
+    const headers: Record<string, string> = isLast ? { 'set-cookie': sessionCookie(environment, '') } : {};
+    return new Response(null, { status: 204, headers });
+  },
+});
+
+export const listSessions = route({
+  method: 'GET',
+  path: '/accounts/{account}/sessions',
+  session: true,
+  summary: 'The sessions that are signed in to the mailbox.',
+  response: v.object({
+    sessions: v.array(
+      v.object({ id: v.number(), agent: v.string(), since: Timestamp, seenAt: Timestamp, isOwn: v.boolean() }),
+    ),
+  }),
+  async handle({ environment, account, identity }) {
+    return { sessions: await sessionsOf(environment.database, account.id, identity?.sessionHash as Buffer) };
+  },
+});
+
+export const endAnother = route({
+  method: 'DELETE',
+  path: '/accounts/{account}/sessions/{session}',
+  session: true,
+  summary: 'Signs a session out of the mailbox, in whichever browser it is.',
+  status: 204,
+  async handle({ environment, account, parameters }) {
+    const id = Number(parameters.session);
+    const isGone = Number.isSafeInteger(id) && (await endOtherSession(environment.database, account.id, id));
+    if (!isGone) throw notFound();
   },
 });
 
 export const erase = route({
   method: 'DELETE',
   path: '/accounts/{account}',
+  session: true,
   summary: 'Erases the index of an account, its ledger and its credentials. The mailbox itself is not touched.',
   status: 204,
   async handle({ environment, account }) {

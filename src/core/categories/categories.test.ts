@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
+import fc from 'fast-check';
 import { fileKind } from '../mailbox/kinds';
 import { Threads } from '../threads/threads';
 import { type Category, judge } from './categories';
@@ -117,4 +118,42 @@ test('threads join by the identifiers that messages name (RFC 5256), even throug
   add('');
   add('<8@x.example>', ['<9@x.example>']);
   assert.deepEqual([...threads.roots()], [0, 0, 2, 0, 4, 5, 2]);
+});
+
+test('threads are the parts that hang together in the graph of names, for any mailbox', () => {
+  const names = fc.integer({ min: 0, max: 400 }).map((number) => `<${number}@x.example>`);
+  const message = fc.record({
+    messageId: fc.oneof(names, fc.constant('')),
+    references: fc.array(names, { maxLength: 3 }),
+    inReplyTo: fc.oneof(names, fc.constant('')),
+  });
+  fc.assert(
+    fc.property(fc.array(message, { maxLength: 300 }), (messages) => {
+      const threads = new Threads();
+      for (const each of messages) threads.add(each);
+      // Plain meaning: what is named in one message is one, again and again until nothing changes.
+      const sets = messages.map(({ messageId, references, inReplyTo }, index) => {
+        const named = [messageId, ...references, inReplyTo].filter(Boolean);
+        return { first: index, named: new Set(named.length > 0 ? named : [`alone ${index}`]) };
+      });
+      for (let changed = true; changed; ) {
+        changed = false;
+        const firstOf = new Map<string, number>();
+        for (const { first, named } of sets)
+          for (const name of named) firstOf.set(name, Math.min(first, firstOf.get(name) ?? first));
+        for (const set of sets) {
+          const least = Math.min(...[...set.named].map((name) => firstOf.get(name) as number));
+          if (least < set.first) {
+            set.first = least;
+            changed = true;
+          }
+        }
+      }
+      assert.deepEqual(
+        [...threads.roots()],
+        sets.map(({ first }) => first),
+      );
+    }),
+    { numRuns: 100 },
+  );
 });

@@ -1,4 +1,4 @@
-import { SIGNS, type Sign } from './categories';
+import { SIGNS } from './categories';
 
 /** What of a message bears signs of how it came to be. */
 export interface SignSource {
@@ -17,6 +17,8 @@ const NO_REPLY =
 
 /** The number of an order, invoice or ticket, in no particular language: `#4711`, `No. 2024-113`, `INV-2093`, `43211`. */
 const REFERENCE = /(?:#|№|\bn[or]\.?)\s*\d{3,}|\b\p{L}{1,5}[-/]?\d{4,}\b|\b\d{4}[-/]\d{3,}\b|\b\d{5,}\b/iu;
+/** What every such number holds, which is told at once. */
+const DIGITS = /\d{3}/;
 const DOCUMENT = /^application\/(pdf|.*(word|opendocument|excel|spreadsheet).*)$|^text\/(csv|xml)$|^application\/xml$/;
 
 /**
@@ -26,24 +28,31 @@ const DOCUMENT = /^application\/(pdf|.*(word|opendocument|excel|spreadsheet).*)$
  * @returns bits of SIGNS.
  */
 export function signsOf(source: SignSource, self: ReadonlySet<string>): number {
-  const { bulkFields: fields, files } = source;
-  const field = (name: string) => fields[name]?.trim().toLowerCase() ?? '';
-  const found: Record<Sign, boolean> = {
-    // RFC 2369 §3.4: NO means that posting is not allowed, so it is no list to write to.
-    listPost: field('list-post') !== '' && !/^no\b/.test(field('list-post')),
-    listId: source.listId !== '',
-    listUnsubscribe: field('list-unsubscribe') !== '',
-    bulkPrecedence: /^(bulk|list|junk)\b/.test(field('precedence')),
-    // RFC 3834 §5: any value but `no`; parameters may follow.
-    autoSubmitted: field('auto-submitted') !== '' && !/^no\s*(;|$)/.test(field('auto-submitted')),
-    feedbackId: field('feedback-id') !== '',
-    calendar: files.some(({ type }) => type === 'text/calendar' || type === 'application/ics'),
-    noReply: NO_REPLY.test(source.authorAddress),
-    deliveryReport: files.some(({ type }) => type === 'message/delivery-status'),
-    document: files.some(({ type, name }) => DOCUMENT.test(type) || /\.(pdf|docx?|odt|xlsx?|ods|xml)$/i.test(name)),
-    reference: REFERENCE.test(source.subject),
-    alone: source.recipients.length > 0 && source.recipients.every(({ address }) => self.has(address)),
-    bySelf: self.has(source.authorAddress),
-  };
-  return (Object.keys(found) as Sign[]).reduce((bits, name) => bits | (found[name] ? SIGNS[name] : 0), 0);
+  const { bulkFields: fields, files, recipients, authorAddress } = source;
+  let signs = 0;
+  const listPost = field(fields, 'list-post');
+  // RFC 2369 §3.4: NO means that posting is not allowed, so it is no list to write to.
+  if (listPost !== '' && !/^no\b/.test(listPost)) signs |= SIGNS.listPost;
+  if (source.listId !== '') signs |= SIGNS.listId;
+  if (field(fields, 'list-unsubscribe') !== '') signs |= SIGNS.listUnsubscribe;
+  if (/^(bulk|list|junk)\b/.test(field(fields, 'precedence'))) signs |= SIGNS.bulkPrecedence;
+  // RFC 3834 §5: any value but `no`; parameters may follow.
+  const autoSubmitted = field(fields, 'auto-submitted');
+  if (autoSubmitted !== '' && !/^no\s*(;|$)/.test(autoSubmitted)) signs |= SIGNS.autoSubmitted;
+  if (field(fields, 'feedback-id') !== '') signs |= SIGNS.feedbackId;
+  for (const { type, name } of files) {
+    if (type === 'text/calendar' || type === 'application/ics') signs |= SIGNS.calendar;
+    if (type === 'message/delivery-status') signs |= SIGNS.deliveryReport;
+    if (DOCUMENT.test(type) || /\.(pdf|docx?|odt|xlsx?|ods|xml)$/i.test(name)) signs |= SIGNS.document;
+  }
+  if (NO_REPLY.test(authorAddress)) signs |= SIGNS.noReply;
+  if (DIGITS.test(source.subject) && REFERENCE.test(source.subject)) signs |= SIGNS.reference;
+  if (recipients.length > 0 && recipients.every(({ address }) => self.has(address))) signs |= SIGNS.alone;
+  if (self.has(authorAddress)) signs |= SIGNS.bySelf;
+  return signs;
+}
+
+function field(fields: Readonly<Record<string, string>>, name: string): string {
+  const value = fields[name];
+  return value === undefined ? '' : value.trim().toLowerCase();
 }

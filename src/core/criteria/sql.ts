@@ -17,6 +17,8 @@ export interface SqlContext {
   texts: ReadonlyMap<string, Ranges>;
   /** Placements that a guard keeps. */
   guarded: Ranges;
+  /** The account, where the words of all its messages are indexed; else null. */
+  words: number | null;
 }
 
 /** A condition over the aliases p (placement) and m (message), its values as parameters. */
@@ -50,6 +52,9 @@ const FLAG_CONDITIONS: Record<Exclude<FlagTest, 'guarded'>, string> = {
 
 /** An age above n means received before the instant, so the order turns round. */
 const TURNED: Partial<Record<Operator, Operator>> = { '<': '>', '<=': '>=', '>': '<', '>=': '<=' };
+
+/** Letters that a pattern must have for an index of trigrams to find it. */
+const TRIGRAM = 3;
 
 /** The folded texts of a field, each of which may be the one that is meant. */
 const TEXT_COLUMNS: Partial<Record<Field, string[]>> = {
@@ -158,17 +163,25 @@ class Compiler {
     this.readsMessage = true;
     if (field === 'kind') return `(m.kinds & ${this.parameter(kindBit(wanted as FileKind), 'int')} <> 0)`;
     const parameter = this.parameter(contains ? likePattern(wanted) : wanted, 'text');
-    // LIKE, since that is what an index of trigrams answers.
     const compare = (column: string) => (contains ? `${column} like ${parameter}` : `${column} = ${parameter}`);
     // A registrable domain means all below it; a subdomain in full means itself alone.
     if (field === 'domain') return `(${compare('m.from_domain')} or ${compare('m.from_host')})`;
     // Several texts in one column are parted by line feeds, which no header text holds.
     if (field === 'to' || field === 'file') {
       const column = field === 'to' ? 'm.to_folded' : 'm.files_folded';
-      if (contains) return `(${compare(column)})`;
+      if (contains) return this.indexed(compare(column), wanted, parameter);
       return `(${parameter} = any(string_to_array(${column}, E'\\n')))`;
     }
-    return `(${(TEXT_COLUMNS[field] ?? []).map(compare).join(' or ')})`;
+    const condition = `(${(TEXT_COLUMNS[field] ?? []).map(compare).join(' or ')})`;
+    return contains && field === 'subject' ? this.indexed(condition, wanted, parameter) : condition;
+  }
+
+  /** Adds to a condition, which is the truth, that its messages are among those that an index of trigrams finds. */
+  private indexed(condition: string, wanted: string, pattern: string): string {
+    const { words } = this.context;
+    if (words === null || [...wanted].length < TRIGRAM) return `(${condition})`;
+    const account = this.parameter(words, 'bigint');
+    return `(${condition} and m.id in (select w.message from words w where w.account = ${account} and w.folded like ${pattern}))`;
   }
 
   /** Keywords are ASCII by the grammar of flags (RFC 9051 §9), so lower case is their folding. */

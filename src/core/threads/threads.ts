@@ -1,3 +1,5 @@
+import { Identifiers } from './identifiers';
+
 /** What binds a message into a thread (RFC 5256, REFERENCES, steps 1 and 2). */
 export interface ThreadLinks {
   messageId: string;
@@ -11,10 +13,12 @@ export interface ThreadLinks {
  * other, or both name a third, be it here or not. Subjects are not compared (RFC 5256's step 5), since equal subjects of
  * notices would make one thread of thousands of letters.
  *
- * Fed message by message, so that no list of all identifiers is held twice.
+ * Fed message by message; no identifier is kept as text.
  */
 export class Threads {
-  private readonly nodes = new Map<string, number>();
+  private readonly identifiers = new Identifiers();
+  /** The node of each identifier, by its number. */
+  private readonly nodes: number[] = [];
   private readonly parent: number[] = [];
   private readonly owner: number[] = [];
 
@@ -28,13 +32,12 @@ export class Threads {
 
   /** For each message the number of the first one of its thread. */
   roots(): Uint32Array {
-    const firstOf = new Map<number, number>();
+    // One more than the number of the first message of a root.
+    const firstOf = new Uint32Array(this.parent.length);
     return Uint32Array.from(this.owner, (node, message) => {
       const root = this.find(node);
-      const first = firstOf.get(root);
-      if (first !== undefined) return first;
-      firstOf.set(root, message);
-      return message;
+      firstOf[root] ||= message + 1;
+      return (firstOf[root] as number) - 1;
     });
   }
 
@@ -44,11 +47,9 @@ export class Threads {
   }
 
   private nodeOf(id: string): number {
-    const known = this.nodes.get(id);
-    if (known !== undefined) return known;
-    const made = this.fresh();
-    this.nodes.set(id, made);
-    return made;
+    const number = this.identifiers.numberOf(id);
+    if (number === this.nodes.length) this.nodes.push(this.fresh());
+    return this.nodes[number] as number;
   }
 
   private find(node: number): number {

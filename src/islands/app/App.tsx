@@ -6,7 +6,7 @@ import type { AccountBrief, Settings } from '../../ui/api/types';
 import { ColumnsProvider } from '../../ui/columns/provider';
 import { Mark } from '../../ui/Mark';
 import { PlanStrip } from '../../ui/plan/PlanStrip';
-import { useRoute } from '../../ui/route';
+import { MAILBOX, useRoute } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { Tank } from '../../ui/tank/Tank';
 import { text } from '../../ui/text';
@@ -37,13 +37,15 @@ const VIEWS: Record<string, React.ComponentType> = {
 /** The frame around every place: who it is for, the tank, the places, the view, the plan. */
 export function App() {
   const session = useQuery({ queryKey: ['session'], queryFn: () => call<{ accounts: AccountBrief[] }>('/session') });
-  const account = session.data?.accounts[0];
+  const { search } = useRoute();
+  const accounts = session.data?.accounts;
+  const account = accounts?.find(({ id }) => `${id}` === search.get(MAILBOX)) ?? accounts?.[0];
   const settings = useQuery({
     queryKey: ['settings', account?.id],
     queryFn: () => call<Settings>(`/accounts/${account?.id}/settings`),
     enabled: account !== undefined,
   });
-  const signedOut = session.error instanceof ApiProblem && session.error.status === 401;
+  const signedOut = accounts?.length === 0 || (session.error instanceof ApiProblem && session.error.status === 401);
   useEffect(() => {
     if (signedOut) window.location.assign('/sign-in');
   }, [signedOut]);
@@ -52,15 +54,15 @@ export function App() {
     return <Failed error={error} retry={() => void (session.error ? session : settings).refetch()} />;
   if (!account || !settings.data) return <Loading />;
   return (
-    <AccountProvider account={account} settings={settings.data}>
+    <AccountProvider key={account.id} account={account} settings={settings.data}>
       <ColumnsProvider>
-        <Frame locked={account.state === 'locked'} />
+        <Frame account={account} />
       </ColumnsProvider>
     </AccountProvider>
   );
 }
 
-function Frame({ locked }: { locked: boolean }) {
+function Frame({ account }: { account: AccountBrief }) {
   const { path } = useRoute();
   const [help, setHelp] = useState(false);
   useEffect(() => {
@@ -84,9 +86,12 @@ function Frame({ locked }: { locked: boolean }) {
       <Tank mark={<Mark />} />
       <Places path={path} />
       <main className="view" key={path}>
-        {locked && (
-          <p role="alert" className="card border-go">
+        {account.state === 'locked' && (
+          <p role="alert" className="card flex flex-wrap items-center justify-between gap-2 border-go">
             {text.states.locked}
+            <a href={`/sign-in?again=${account.id}`} className="button">
+              {text.accounts.signInAgain}
+            </a>
           </p>
         )}
         <Suspense fallback={<Loading />}>

@@ -3,6 +3,7 @@ import { Popover } from 'radix-ui';
 import { useState } from 'react';
 import { useAccount, useChange, useFigures, useLevel, useRuns, useScan } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
+import { signOut } from '../../ui/api/signOut';
 import { Link } from '../../ui/route';
 import { text } from '../../ui/text';
 import { ago, count, percent } from '../../ui/text/format';
@@ -72,10 +73,6 @@ function AccountCorner() {
       : scan.state === 'failed'
         ? text.account.scanFailed
         : text.account.scanned(ago(scan.endedAt ?? scan.createdAt));
-  const signOut = async () => {
-    await call('/session', { method: 'DELETE' });
-    window.location.assign('/sign-in');
-  };
   return (
     <div className="ml-auto flex flex-col justify-center text-right whitespace-nowrap">
       <Popover.Root>
@@ -99,6 +96,12 @@ function AccountCorner() {
             <button type="button" className="button" onClick={() => setSettings(true)}>
               {text.account.settings}
             </button>
+            <a className="button text-center" href="/accounts">
+              {text.account.all}
+            </a>
+            <a className="button text-center" href="/sign-in?another">
+              {text.account.another}
+            </a>
             <button type="button" className="button" onClick={() => void signOut()}>
               {text.account.signOut}
             </button>

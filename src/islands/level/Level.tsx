@@ -4,7 +4,9 @@ import { useAccount, useChange, useFigures, useLevel, useScan } from '../../ui/a
 import type { Level as LevelData, Settings } from '../../ui/api/types';
 import { Readings } from '../../ui/charts/Readings';
 import { useMeasured } from '../../ui/columns/useMeasured';
+import { RolesForm } from '../../ui/level/RolesForm';
 import { Failed, Loading } from '../../ui/State';
+import { FirstRanking } from '../../ui/scan/FirstRanking';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
 import { Curve } from './Curve';
@@ -23,6 +25,12 @@ export default function Level() {
     <>
       <h1 className="sr-only">{text.places.level}</h1>
       <Summary level={level.data} />
+      {level.data.folders.some(({ roleBy }) => roleBy === 'name') && (
+        <section className="card">
+          <RolesForm level={level.data} />
+        </section>
+      )}
+      <FirstRanking limit={8} />
       {level.data.limit === null && <LimitForm />}
       {level.data.roots.length > 0 && <Roots roots={level.data.roots} />}
       <Whole level={level.data} />

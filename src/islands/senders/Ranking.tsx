@@ -1,7 +1,7 @@
 import { useCallback, useState } from 'react';
 import type { GroupingKind } from '../../core/senders/grouping';
 import type { GroupOrder } from '../../core/senders/ranking';
-import { useFigures } from '../../ui/api/account';
+import { useFigures, useScan } from '../../ui/api/account';
 import { useColumns } from '../../ui/columns/provider';
 import { useAsked } from '../../ui/columns/useAsked';
 import { Grid } from '../../ui/grid/Grid';
@@ -34,6 +34,8 @@ export function Ranking({
   onOrder(by: string): void;
 }) {
   const figures = useFigures();
+  const scan = useScan().data;
+  const isReading = scan?.state === 'running' && scan.outline != null;
   const client = useColumns();
   const [view, setView] = useState({ first: 0, count: 60 });
   const [opened, setOpened] = useState<string[]>([]);
@@ -110,6 +112,11 @@ export function Ranking({
             <span className="text-ink-2">{text.senders.firstFive(percent(data.firstFive / data.total.bytes))}</span>
           )}
         </p>
+        {isReading && (
+          <p role="status" className="note">
+            {text.scan.soFar}
+          </p>
+        )}
         {data.waiting.map((key) => (
           <p key={key} role="status" className="note">
             {text.sift.looking(key)}

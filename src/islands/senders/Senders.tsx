@@ -3,6 +3,7 @@ import { GROUPINGS, type GroupingKind } from '../../core/senders/grouping';
 import { GROUP_ORDERS, type GroupOrder } from '../../core/senders/ranking';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
 import { go, type Route, useRoute, withState } from '../../ui/route';
+import { FirstRanking } from '../../ui/scan/FirstRanking';
 import { text } from '../../ui/text';
 import { Ranking } from './Ranking';
 import { DecisionSheet } from './sheet/DecisionSheet';
@@ -54,6 +55,7 @@ export default function Senders() {
         />
         <DecisionSheet by={by} order={order} where={where} />
       </div>
+      <FirstRanking limit={12} />
       {parseCriteria(where).ok && (
         <Ranking
           key={`${where} ${by}`}

@@ -2,8 +2,11 @@ import type { FormEvent } from 'react';
 import { OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useLevel } from '../../ui/api/account';
 import type { Settings } from '../../ui/api/types';
+import { RolesForm } from '../../ui/level/RolesForm';
 import { Sheet } from '../../ui/Sheet';
 import { text } from '../../ui/text';
+import { Sessions } from './Sessions';
+import { Tokens } from './Tokens';
 
 const THRESHOLDS = ['warning', 'sending', 'receiving'] as const;
 
@@ -11,9 +14,17 @@ const ZONES = Intl.supportedValuesOf('timeZone');
 
 /** What the user chooses for the account. */
 export function SettingsSheet({ open, onClose }: { open: boolean; onClose(): void }) {
+  const level = useLevel().data;
   return (
     <Sheet title={text.settings.title} open={open} onClose={onClose}>
       <Form onDone={onClose} />
+      {level && (
+        <section className="mt-6 border-line border-t pt-4">
+          <RolesForm level={level} onDone={onClose} />
+        </section>
+      )}
+      <Tokens />
+      <Sessions />
     </Sheet>
   );
 }

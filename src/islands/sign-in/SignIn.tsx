@@ -1,51 +1,66 @@
-import { type FormEvent, useState } from 'react';
-import { ApiProblem, call } from '../../ui/api/call';
-import type { AccountBrief, Settings } from '../../ui/api/types';
+import { useEffect, useState } from 'react';
+import { call } from '../../ui/api/call';
+import type { AccountBrief } from '../../ui/api/types';
 import { Mark } from '../../ui/Mark';
+import { Loading } from '../../ui/State';
 import { text } from '../../ui/text';
+import type { Access, Server } from './access';
+import { enter, type SignedIn } from './entered';
+import { Form } from './Form';
 
-export interface Offered {
-  host: string;
-  port: number;
-  security: 'tls' | 'starttls' | 'none';
-  user: string;
-  password: string;
+/** What the address of the page asks for: an account of the session to sign in to again, or another beside those there are. */
+interface Wanted {
+  again: number | undefined;
+  another: boolean;
 }
 
-const USUAL_PORT = { tls: '993', starttls: '143', none: '143' };
-
-/** Signs in, tells the server the time zone of this browser, and goes on to the level. */
-async function signIn(access: Offered): Promise<void> {
-  const { account } = await call<{ account: AccountBrief }>('/session', { method: 'POST', body: access });
-  const settings = await call<Settings>(`/accounts/${account.id}/settings`);
-  const { timeZone } = Intl.DateTimeFormat().resolvedOptions();
-  if (settings.timeZone === 'UTC' && timeZone && timeZone !== 'UTC') {
-    await call(`/accounts/${account.id}/settings`, { method: 'PATCH', body: { timeZone } });
-  }
-  window.location.assign('/level');
+function wanted(): Wanted {
+  const asked = new URLSearchParams(window.location.search);
+  return { again: Number(asked.get('again')) || undefined, another: asked.has('another') };
 }
 
-export function SignIn({ offered }: { offered: Offered | undefined }) {
+/** Where an account of the session is; undefined while that is asked, null where there is none. */
+function useAgain(id: number | undefined): Server | null | undefined {
+  const [server, setServer] = useState<Server | null | undefined>(id === undefined ? null : undefined);
+  useEffect(() => {
+    if (id === undefined) return;
+    void call<{ accounts: AccountBrief[] }>('/session').then(
+      ({ accounts }) => {
+        const account = accounts.find((each) => each.id === id);
+        setServer(account ? { ...account, port: `${account.port}` } : null);
+      },
+      () => setServer(null),
+    );
+  }, [id]);
+  return server;
+}
+
+export function SignIn({ offered }: { offered: Access | undefined }) {
+  const [{ again, another }] = useState(wanted);
+  const known = useAgain(again);
   const [going, setGoing] = useState(false);
-  const [problem, setProblem] = useState<ApiProblem | Error>();
-  const go = async (access: Offered) => {
+  const [problem, setProblem] = useState<Error>();
+  const go = async (access: Access) => {
     setGoing(true);
     setProblem(undefined);
     try {
-      await signIn(access);
+      await enter(await call<SignedIn>('/session', { method: 'POST', body: access }));
     } catch (error) {
       setProblem(error as Error);
       setGoing(false);
     }
   };
+  const isBack = again !== undefined || another;
   return (
-    <main className="mx-auto flex min-h-dvh w-[min(430px,100vw)] flex-col justify-center gap-4 p-4">
+    <main className="mx-auto flex min-h-dvh w-full max-w-[430px] flex-col justify-center gap-4 p-4">
       <Mark />
       <div>
-        <h1 className="text-[19px]">{text.signIn.title}</h1>
-        <p className="mt-1 text-ink-2">{text.signIn.intro}</p>
+        <h1 className="text-[19px]">
+          {again ? text.signIn.titleAgain : another ? text.signIn.titleAnother : text.signIn.title}
+        </h1>
+        <p className="mt-1 text-ink-2">{again ? text.signIn.introAgain : text.signIn.intro}</p>
       </div>
-      {offered && (
+      {offered && !again && (
         <section className="card">
           <button
             type="button"
@@ -58,109 +73,16 @@ export function SignIn({ offered }: { offered: Offered | undefined }) {
           <p className="note mt-2">{text.signIn.demoNote}</p>
         </section>
       )}
-      <Form going={going} problem={problem} onGo={go} divided={offered !== undefined} />
-    </main>
-  );
-}
-
-function Form({
-  going,
-  problem,
-  onGo,
-  divided,
-}: {
-  going: boolean;
-  problem: ApiProblem | Error | undefined;
-  onGo(access: Offered): Promise<void>;
-  divided: boolean;
-}) {
-  const [security, setSecurity] = useState<Offered['security']>('tls');
-  const [port, setPort] = useState(USUAL_PORT.tls);
-  const wrong = problem instanceof ApiProblem ? new Set(problem.errors.map(({ field }) => field)) : new Set<string>();
-  const submit = (event: FormEvent<HTMLFormElement>) => {
-    event.preventDefault();
-    const form = new FormData(event.currentTarget);
-    void onGo({
-      host: `${form.get('host')}`,
-      port: Number(port),
-      security,
-      user: `${form.get('user')}`,
-      password: `${form.get('password')}`,
-    });
-  };
-  const field = (name: string) => ({
-    name,
-    id: name,
-    className: `field w-full ${wrong.has(name) ? 'border-go' : ''}`,
-    'aria-invalid': wrong.has(name),
-    'aria-describedby': wrong.has(name) ? 'problem' : undefined,
-  });
-  return (
-    <form onSubmit={submit} className="card grid grid-cols-[1fr_92px] gap-3">
-      {divided && <p className="note col-span-2">{text.signIn.or}</p>}
-      <Labelled name="host" label={text.signIn.host}>
-        <input {...field('host')} required placeholder="imap.post.example" autoComplete="off" spellCheck={false} />
-      </Labelled>
-      <Labelled name="port" label={text.signIn.port}>
-        <input
-          {...field('port')}
-          required
-          inputMode="numeric"
-          value={port}
-          onChange={(event) => setPort(event.target.value.replace(/\D/g, ''))}
-        />
-      </Labelled>
-      <Labelled name="security" label={text.signIn.security} wide>
-        <select
-          {...field('security')}
-          value={security}
-          onChange={(event) => {
-            const next = event.target.value as Offered['security'];
-            if (port === USUAL_PORT[security]) setPort(USUAL_PORT[next]);
-            setSecurity(next);
-          }}
-        >
-          <option value="tls">{text.signIn.tls}</option>
-          <option value="starttls">{text.signIn.starttls}</option>
-          <option value="none">{text.signIn.plain}</option>
-        </select>
-      </Labelled>
-      <Labelled name="user" label={text.signIn.user} wide>
-        <input {...field('user')} required autoComplete="username" spellCheck={false} />
-      </Labelled>
-      <Labelled name="password" label={text.signIn.password} wide>
-        <input {...field('password')} required type="password" autoComplete="current-password" />
-      </Labelled>
-      {problem && (
-        <p id="problem" role="alert" className="col-span-2 font-semibold text-go">
-          {problem.message}
-        </p>
+      {known === undefined ? (
+        <Loading />
+      ) : (
+        <Form known={known} going={going} problem={problem} onGo={go} divided={offered !== undefined && !again} />
       )}
-      <button type="submit" disabled={going} className="button col-span-2">
-        {going ? text.signIn.going : text.signIn.go}
-      </button>
-      <p className="note col-span-2">{text.signIn.kept}</p>
-    </form>
-  );
-}
-
-function Labelled({
-  name,
-  label,
-  wide,
-  children,
-}: {
-  name: string;
-  label: string;
-  wide?: boolean;
-  children: React.ReactNode;
-}) {
-  return (
-    <div className={wide ? 'col-span-2' : ''}>
-      <label htmlFor={name} className="note">
-        {label}
-      </label>
-      {children}
-    </div>
+      {isBack && (
+        <a href="/accounts" className="link self-start">
+          {text.signIn.back}
+        </a>
+      )}
+    </main>
   );
 }

@@ -425,7 +425,7 @@ export class Haul {
     const taken = new Set(await broughtUids(database, account.id, to.generation, from, this.run.id));
     const fresh = uids.filter((uid) => uid >= from && !taken.has(uid));
     const records = [];
-    if (fresh.length > 0) for await (const record of this.server.metadata(rangesOf(fresh))) records.push(record);
+    if (fresh.length > 0) for await (const read of this.server.metadata(rangesOf(fresh))) records.push(...read);
     return records;
   }
 

@@ -1,9 +1,9 @@
 import { FLAGS, type Flag } from '../../core/mailbox/flags';
-import type { MessageRecord } from '../../core/mailbox/record';
-import { chunksOf, countOf, missingFrom, numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { chunksOf, countOf, missingFrom, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
-import type { FlagsRecord, MailServer, OpenFolder } from '../../mail/server';
+import type { FlagsRecord, FolderChanges, MailServer, OpenFolder } from '../../mail/server';
 import type { Account } from '../../store/accounts';
+import type { Place } from '../../store/arrivals';
 import { selfOf } from '../../store/categories';
 import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
@@ -12,8 +12,6 @@ import { holdLease, type Job } from '../../store/jobs';
 import { succeed } from '../../store/moves';
 import {
   countPlacements,
-  insertBatch,
-  type Place,
   savePlacedAt,
   tombstone,
   uidsOf,
@@ -21,15 +19,26 @@ import {
   updateSystemFlags,
 } from '../../store/placements';
 import type { WorkContext } from '../context';
+import { Details } from './details';
 
-/** Messages whose metadata is fetched and written together: a batch is what a kill can cost. */
-const BATCH = 500;
 const FLAGS_BATCH = 5_000;
 
-/** Makes one folder of the index equal to the server's. */
+/** A folder of the server beside ours. */
+export interface ComparedFolder {
+  folder: StoredFolder;
+  generation: Generation;
+  /** As it was when it was compared. */
+  open: OpenFolder;
+  place: Place;
+  /** UIDs of the server that are not in the index. */
+  fresh: Ranges;
+}
+
+/** Makes folders of the index equal to the server's. */
 export class FolderSync {
   /** Whether anything came in or went. */
   touched = false;
+  private readonly details: Details;
 
   /** @param fetched told how many messages were read. */
   constructor(
@@ -37,47 +46,117 @@ export class FolderSync {
     private readonly job: Job,
     private readonly account: Account,
     private readonly server: MailServer,
-    private readonly fetched: (messages: number) => Promise<void> = async () => {},
-  ) {}
+    fetched: (messages: number) => Promise<void> = async () => {},
+  ) {
+    this.details = new Details(account, (act) => this.fenced(act), fetched);
+  }
 
-  /** Compares UIDs with ours, so what was killed goes on where it was. Undefined where the folder went meanwhile. */
+  /** Makes one folder equal. Undefined where it went meanwhile. */
   async sync(folder: StoredFolder): Promise<Generation | undefined> {
-    const { database } = this.context;
     const open = await this.opened(folder.serverName);
     if (!open) return undefined;
+    const compared = await this.compare(this.server, folder, open);
+    if (compared.fresh.length > 0) await this.fetch(this.server, { ...compared, uids: compared.fresh });
+    if (this.isTrash(folder)) await this.readPlacedAt(this.server, compared);
+    await this.finish(compared);
+    return compared.generation;
+  }
+
+  /** Compares UIDs with ours, so what was killed goes on where it was, and brings up to date what both have. */
+  async compare(server: MailServer, folder: StoredFolder, open: OpenFolder): Promise<ComparedFolder> {
     const generation = await this.fenced((client) =>
       generationFor(client, this.account.id, folder.id, open.uidValidity),
     );
-    const theirs = open.messages === 0 ? [] : await this.server.uids();
-    const ours = await uidsOf(database, this.account.id, generation.id);
-    const gone = missingFrom(ours, theirs);
-    const fresh = missingFrom(theirs, ours);
-    if (gone.length > 0) await this.fenced((client) => tombstone(client, this.account.id, generation.id, gone));
-    if (gone.length > 0 || fresh.length > 0) this.touched = true;
+    const changes = await this.applyChanges(server, generation, open);
+    const fresh = changes?.addsUp
+      ? changes.fresh
+      : await this.compareWhole(server, generation, open, changes === undefined);
+    if (fresh.length > 0) this.touched = true;
     const place: Place = {
       folder: folder.id,
       generation: generation.id,
       own: folder.role === 'sent' || folder.role === 'drafts',
       self: selfOf(this.account),
     };
-    for (const chunk of chunksOf(fresh, BATCH)) await this.fetchBatch(place, chunk);
-    await this.syncFlags(generation, missingFrom(theirs, numbersOf(fresh)), open.modSeq);
-    if (folder.role === 'trash' || folder.path === this.account.settings.trashFolder)
-      await this.readPlacedAt(generation, fresh);
-    const messages = await countPlacements(database, this.account.id, generation.id);
+    return { folder, generation, open, place, fresh };
+  }
+
+  /**
+   * By what the server says of what changed (RFC 7162), which takes no list of UIDs; undefined where it can't say. Where it
+   * tells no expunged messages, it adds up as long as there are none.
+   */
+  private async applyChanges(
+    server: MailServer,
+    generation: Generation,
+    open: OpenFolder,
+  ): Promise<{ fresh: Ranges; addsUp: boolean } | undefined> {
+    const { seenModSeq } = generation;
+    if (seenModSeq === null || open.modSeq === null) return undefined;
+    const { database } = this.context;
+    const changes: FolderChanges | undefined =
+      seenModSeq === open.modSeq ? { vanished: [], changed: [] } : await server.changes(seenModSeq);
+    if (!changes) return undefined;
+    const changed = rangesOf(changes.changed.map(({ uid }) => uid));
+    const fresh = missingFrom(
+      changes.changed.map(({ uid }) => uid),
+      changed.length > 0 ? await uidsOf(database, this.account.id, generation.id, changed) : [],
+    );
+    if (changes.vanished.length > 0) await this.lose(generation, changes.vanished);
+    await this.saveFlags(generation, changes.changed);
+    const ours = await countPlacements(database, this.account.id, generation.id);
+    return { fresh, addsUp: ours + countOf(fresh) === open.messages };
+  }
+
+  private async compareWhole(
+    server: MailServer,
+    generation: Generation,
+    open: OpenFolder,
+    withFlags: boolean,
+  ): Promise<Ranges> {
+    const theirs = open.messages === 0 ? [] : await server.uids();
+    const ours = await uidsOf(this.context.database, this.account.id, generation.id);
+    const gone = missingFrom(ours, theirs);
+    if (gone.length > 0) await this.lose(generation, gone);
+    const known = new Set(ours);
+    const both = withFlags ? rangesOf(theirs.filter((uid) => known.has(uid))) : [];
+    for (const chunk of chunksOf(both, FLAGS_BATCH))
+      for await (const flags of server.flags(chunk)) await this.saveFlags(generation, flags);
+    return missingFrom(theirs, known);
+  }
+
+  private async lose(generation: Generation, uids: Ranges): Promise<void> {
+    if ((await this.fenced((client) => tombstone(client, this.account.id, generation.id, uids))) > 0)
+      this.touched = true;
+  }
+
+  private async saveFlags(generation: Generation, flags: readonly FlagsRecord[]): Promise<void> {
+    if (flags.length > 0) await this.fenced((client) => updateFlags(client, this.account.id, generation.id, flags));
+  }
+
+  /** Reads and writes messages of the folder that the server has open; what could not be written is left of `uids`. */
+  fetch(server: MailServer, task: { place: Place; uids: Ranges }): Promise<void> {
+    return this.details.read(server, task);
+  }
+
+  /** Settles what needs all messages of a folder in the index. */
+  async finish({ folder, generation, open }: ComparedFolder): Promise<void> {
+    const messages = await countPlacements(this.context.database, this.account.id, generation.id);
     await this.fenced(async (client) => {
       const to = { folder: folder.id, generation: generation.id, uidValidity: open.uidValidity };
       if ((await succeed(client, this.account.id, to)) > 0) this.touched = true;
       await saveSeen(client, this.account.id, generation.id, { uidNext: open.uidNext, modSeq: open.modSeq, messages });
       await tell(client, this.account.id, 'index', { folder: folder.path });
     });
-    return generation;
+  }
+
+  isTrash(folder: StoredFolder): boolean {
+    return folder.role === 'trash' || folder.path === this.account.settings.trashFolder;
   }
 
   /** When messages came into the trash: as the server says, else, of what came since the last look, by now at the latest. */
-  private async readPlacedAt(generation: Generation, fresh: Ranges): Promise<void> {
+  async readPlacedAt(server: MailServer, { generation, fresh }: ComparedFolder): Promise<void> {
     if (fresh.length === 0) return;
-    const said = await this.server.savedAt(fresh);
+    const said = await server.savedAt(fresh);
     const now = generation.seenMessages === null ? null : new Date();
     await this.fenced((client) => savePlacedAt(client, this.account.id, generation.id, fresh, said, now));
   }
@@ -92,19 +171,6 @@ export class FolderSync {
     }
   }
 
-  private async fetchBatch(place: Place, uids: Ranges): Promise<void> {
-    const records: MessageRecord[] = [];
-    for await (const record of this.server.metadata(uids)) records.push(record);
-    // What can't be read in full is kept with what can: the count of messages must equal the server's.
-    const unread = missingFrom(
-      numbersOf(uids),
-      records.map(({ uid }) => uid),
-    );
-    if (unread.length > 0) for await (const record of this.server.outlines(unread)) records.push(record);
-    await this.fenced((client) => insertBatch(client, this.account.id, place, records));
-    await this.fetched(countOf(uids));
-  }
-
   /**
    * Has the index know which system flags these messages of the open folder bear, so that guards see them as they are: a
    * search each, whose answers are short, instead of a line a message.
@@ -113,17 +179,6 @@ export class FolderSync {
     const bearing: Partial<Record<Flag, Ranges>> = {};
     for (const flag of FLAGS) bearing[flag] = rangesOf(await this.server.find([flag.toUpperCase()]));
     await this.fenced((client) => updateSystemFlags(client, this.account.id, generation, uids, bearing));
-  }
-
-  private async syncFlags(generation: Generation, uids: Ranges, modSeq: number | null): Promise<void> {
-    if (uids.length === 0) return;
-    const since = modSeq === null ? null : generation.seenModSeq;
-    if (since !== null && since === modSeq) return;
-    for (const chunk of since === null ? chunksOf(uids, FLAGS_BATCH) : [uids]) {
-      const flags: FlagsRecord[] = [];
-      for await (const record of this.server.flags(chunk, since ?? undefined)) flags.push(record);
-      if (flags.length > 0) await this.fenced((client) => updateFlags(client, this.account.id, generation.id, flags));
-    }
   }
 
   private fenced<T>(act: (client: Queryable) => Promise<T>): Promise<T> {

@@ -1,5 +1,6 @@
 import { numbersOf, parseSequenceSet } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
+import { readInternalDate } from './fetch/dates';
 
 /** An answer as imapflow's parser leaves it. */
 export interface RawAnswer {
@@ -26,16 +27,8 @@ export function savedAt(answer: RawAnswer): [uid: number, at: Date] | undefined 
   );
   const after = (name: string) => items[items.findIndex((item) => item.value?.toUpperCase() === name) + 1]?.value;
   const [uid, date] = [Number(after('UID')), after('SAVEDATE')];
-  const at =
-    date && /^[ \d]\d-/.test(date)
-      ? new Date(
-          date
-            .trim()
-            .replaceAll('-', ' ')
-            .replace(/ (\d{4})$/, ' -$1'),
-        )
-      : undefined;
-  return at && !Number.isNaN(at.getTime()) && uid > 0 ? [uid, at] : undefined;
+  const at = date && /^[ \d]\d-/.test(date) ? readInternalDate(date) : undefined;
+  return at && at.getTime() > 0 && uid > 0 ? [uid, at] : undefined;
 }
 
 /** A uid-set in the order it is written, which COPYUID pairs by. */
@@ -85,7 +78,15 @@ export function commandProblem(error: unknown, folder?: string): MailProblem {
     return new MailProblem('connection-lost', 'The connection to the mail server was lost.', options);
   const section =
     typeof failure.response === 'object' ? failure.response.attributes?.[0]?.section?.[0]?.value : undefined;
-  const code = (failure.serverResponseCode ?? section ?? '').toUpperCase();
+  return problemOf((failure.serverResponseCode ?? section ?? '').toUpperCase(), said, folder, options);
+}
+
+/** The same of a tagged answer that was read by ourselves. */
+export function answerProblem(status: string, code: string, words: string): MailProblem {
+  return problemOf(code.toUpperCase(), words ? ` The server said: “${words}”.` : '', undefined, { cause: status });
+}
+
+function problemOf(code: string, said: string, folder: string | undefined, options: ErrorOptions): MailProblem {
   switch (code) {
     case 'OVERQUOTA':
       return new MailProblem('no-room', `The mailbox is full.${said}`, options);

@@ -1,32 +1,31 @@
-import { readFileSync } from 'node:fs';
 import { isIP } from 'node:net';
-import { rootCertificates } from 'node:tls';
 import { ImapFlow } from 'imapflow';
 import { checkedAddress, isLoopback } from '../destination';
-import type { Outgoing } from '../outgoing';
+import { type Outgoing, trustOf } from '../outgoing';
 import { MailProblem } from '../problem';
 import type { Access, MailServer } from '../server';
+import { signInWith } from './authenticate';
 import { ImapServer } from './server';
 
 /** Signs in to an IMAP server. Throws a MailProblem that says which step failed. */
 export async function connectImap(access: Access, outgoing: Outgoing): Promise<MailServer> {
-  const address = await checkedAddress(access.host, outgoing.allowPrivate);
+  const address = await checkedAddress(access.host, outgoing);
   if (access.security === 'none' && !isLoopback(address)) {
     throw new MailProblem(
       'plain-text-not-allowed',
       'Without encryption Tamsel connects to this machine only. Choose TLS or STARTTLS.',
     );
   }
-  const ca = outgoing.caFile ? [...rootCertificates, readFileSync(outgoing.caFile, 'utf8')] : undefined;
   const client = new ImapFlow({
     host: address,
     port: access.port,
     secure: access.security === 'tls',
     doSTARTTLS: access.security === 'starttls',
     ...(isIP(access.host) ? {} : { servername: access.host }),
-    auth: { user: access.user, pass: access.password },
-    tls: { rejectUnauthorized: true, ...(ca ? { ca } : {}) },
-    clientInfo: { name: 'Tamsel' },
+    auth: { user: access.user },
+    tls: { rejectUnauthorized: true, ...trustOf(outgoing) },
+    // Nothing of the library that we use (RFC 2971 lets a client say as little as it likes).
+    clientInfo: { name: 'Tamsel', version: '', vendor: '', 'support-url': '' },
     disableAutoIdle: true,
     disableCompression: true,
     // One VANISHED instead of a line a message (RFC 7162 §3.2.10).
@@ -38,10 +37,12 @@ export async function connectImap(access: Access, outgoing: Outgoing): Promise<M
   });
   // Without a listener an error of the idle socket would end the process; the next command reports it.
   client.on('error', () => undefined);
+  signInWith(client, access);
   try {
     await client.connect();
   } catch (error) {
     client.close();
+    if (error instanceof MailProblem) throw error;
     throw connectProblem(error as ImapFailure, access);
   }
   return new ImapServer(client);
@@ -81,6 +82,12 @@ function connectProblem(error: ImapFailure, access: Access): MailProblem {
   }
   if (error.authenticationFailed) {
     const said = error.responseText ? ` It said: “${error.responseText}”.` : '';
+    if ('token' in access)
+      return new MailProblem(
+        'token-refused',
+        `${access.host} does not accept the authorization for ${access.user}. Was it given for that mailbox?${said}`,
+        options,
+      );
     return new MailProblem('password-refused', `${access.host} refused the user name or the password.${said}`, options);
   }
   const trouble = CERTIFICATE_TROUBLE[code];

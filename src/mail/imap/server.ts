@@ -1,14 +1,28 @@
-import type { FetchMessageObject, ImapFlow, ListResponse } from 'imapflow';
+import type { ImapFlow, ListResponse } from 'imapflow';
 import type { SearchKey } from '../../core/criteria/imap';
-import { readFlags } from '../../core/mailbox/flags';
 import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
 import { encodeFolderName } from '../../core/mailbox/names';
 import type { MessageRecord } from '../../core/mailbox/record';
-import { numbersOf, parseSequenceSet, printSequenceSet, type Ranges } from '../../core/sets/ranges';
+import type { Ranges } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
-import type { Dialect, FlagsRecord, ListedFolder, MailServer, Moved, OpenFolder, Quota, QuotaRoot } from '../server';
+import type {
+  Dialect,
+  FlagsRecord,
+  FolderChanges,
+  ListedFolder,
+  MailServer,
+  Moved,
+  OpenFolder,
+  Outline,
+  Quota,
+  QuotaRoot,
+} from '../server';
 import { commandProblem, copyUid, foundUids, quotaAnswer, type RawAnswer, savedAt } from './answers';
-import { HEADER_FIELDS, recordOf } from './record';
+import { fetchInBulk } from './fetch/bulk';
+import type { Cursor } from './fetch/cursor';
+import { AUTHORS, FLAGS, OutlineReader, readFlagsRecord } from './fetch/outline';
+import { BARE_METADATA, METADATA, readRecord } from './fetch/record';
+import { cut, Pace, Windows } from './fetch/windows';
 import { messageText } from './text';
 
 /** A command's arguments as imapflow compiles them. */
@@ -23,13 +37,11 @@ interface Channel {
   ): Promise<{ response: RawAnswer; next(): void }>;
 }
 
-/** A set on the command line is cut so that no command grows beyond what servers take (RFC 7162 §4 advises 8,192 octets). */
-const LONGEST_SET = 7_000;
-
 /** An IMAP connection through imapflow; the commands whose failure matters are sent here, since imapflow hides it. */
 export class ImapServer implements MailServer {
   readonly dialect: Dialect;
   readonly personalPrefix: string;
+  private readonly pace = new Pace();
 
   constructor(private readonly client: ImapFlow) {
     const has = (capability: string) => client.capabilities.has(capability);
@@ -54,13 +66,18 @@ export class ImapServer implements MailServer {
   private listedFolder(folder: ListResponse): ListedFolder {
     const selectable = !folder.flags.has('\\Noselect');
     const status = folder.status as Record<string, number | bigint | undefined> | undefined;
+    // Where no folder is marked, the library goes by a list of names in many languages.
+    const isMarked = folder.specialUseSource === 'extension';
+    const isInbox = folder.path.toUpperCase() === 'INBOX';
     const told = (key: string) => (status?.[key] === undefined ? null : Number(status[key]));
     return {
       serverName: folder.path,
       path: readablePath(folder.path, folder.delimiter ?? null, this.personalPrefix),
       delimiter: folder.delimiter ?? null,
-      role: roleOfUse(folder.specialUse),
-      repeats: repeatsMail([...folder.flags, folder.specialUse ?? '']),
+      role: isMarked || isInbox ? roleOfUse(folder.specialUse) : null,
+      proposed: isMarked || isInbox ? null : roleOfUse(folder.specialUse),
+      // A name alone makes no view: what a person called so is counted.
+      repeats: repeatsMail([...folder.flags, ...(isMarked ? [folder.specialUse ?? ''] : [])]),
       selectable,
       status:
         selectable && told('messages') !== null
@@ -134,16 +151,16 @@ export class ImapServer implements MailServer {
   }
 
   async uids(within?: Ranges): Promise<number[]> {
-    if (!within) return this.search({ all: true });
-    const found: number[] = [];
-    for (const uid of cut(within)) found.push(...(await this.search({ uid })));
-    return found;
+    if (!within) return this.find(['ALL']);
+    const found: number[][] = [];
+    for (const set of cut(within)) found.push(await this.find(['UID', set]));
+    return found.flat();
   }
 
   async find(keys: readonly SearchKey[]): Promise<number[]> {
-    const found: number[] = [];
+    const found: number[][] = [];
     const hear = async (answer: RawAnswer) => {
-      found.push(...foundUids(answer));
+      found.push(foundUids(answer));
     };
     const returned: Argument[] = this.client.capabilities.has('ESEARCH')
       ? [{ type: 'ATOM', value: 'RETURN' }, [{ type: 'ATOM', value: 'ALL' }]]
@@ -158,62 +175,68 @@ export class ImapServer implements MailServer {
       SEARCH: hear,
       ESEARCH: hear,
     });
-    return found;
+    return found.flat();
   }
 
   async deletedUids(): Promise<number[]> {
-    return this.search({ deleted: true });
+    return this.find(['DELETED']);
   }
 
-  private async search(query: Record<string, unknown>): Promise<number[]> {
-    const answer: unknown = await this.guarded(() =>
-      this.client.search(query, { uid: true, returnOptions: ['ALL'] } as unknown as { uid: boolean }),
-    );
-    if (Array.isArray(answer)) return answer as number[];
-    if (answer === false || answer === undefined)
-      throw new MailProblem('command-refused', 'The server refused to list its messages.');
-    const { all } = answer as { all?: string };
-    if (!all) return [];
-    const set = parseSequenceSet(all);
-    if (!set) throw new MailProblem('command-refused', 'The server sent a list of messages that can’t be read.');
-    return [...numbersOf(set)];
+  metadata(uids: Ranges): AsyncIterable<MessageRecord[]> {
+    const items = this.client.capabilities.has('OBJECTID') ? `(${METADATA} EMAILID)` : `(${METADATA})`;
+    return this.bulk(uids, items, readRecord);
   }
 
-  async *metadata(uids: Ranges): AsyncIterable<MessageRecord> {
-    const query = {
-      uid: true,
-      flags: true,
-      size: true,
-      internalDate: true,
-      envelope: true,
-      bodyStructure: true,
-      headers: HEADER_FIELDS,
+  bareMetadata(uids: Ranges): AsyncIterable<MessageRecord[]> {
+    return this.bulk(uids, `(${BARE_METADATA})`, readRecord);
+  }
+
+  outlines(uids: Ranges): AsyncIterable<Outline[]> {
+    const reader = new OutlineReader();
+    return this.bulk(uids, `(${AUTHORS})`, (cursor) => reader.read(cursor));
+  }
+
+  flags(uids: Ranges): AsyncIterable<FlagsRecord[]> {
+    return this.bulk(uids, `(${FLAGS})`, readFlagsRecord);
+  }
+
+  async changes(since: number): Promise<FolderChanges | undefined> {
+    if (!this.dialect.condStore) return undefined;
+    const changed: FlagsRecord[] = [];
+    const vanished: (readonly [number, number])[] = [];
+    const vanishing = this.client.enabled.has('QRESYNC') ? ' VANISHED' : '';
+    const commands = [`1:* (${FLAGS}) (CHANGEDSINCE ${since}${vanishing})`];
+    const fetch = {
+      next: () => commands.pop(),
+      read: readFlagsRecord,
+      vanished: (uids: Ranges) => vanished.push(...uids),
     };
-    for (const range of cut(uids)) for await (const message of this.fetch(range, query)) yield recordOf(message);
+    for await (const read of fetchInBulk(this.client, fetch)) for (const record of read) changed.push(record);
+    return { vanished, changed };
   }
 
-  async *outlines(uids: Ranges): AsyncIterable<MessageRecord> {
-    const query = { uid: true, flags: true, size: true, internalDate: true };
-    for (const range of cut(uids)) for await (const message of this.fetch(range, query)) yield recordOf(message);
-  }
-
-  async *flags(uids: Ranges, changedSince?: number): AsyncIterable<FlagsRecord> {
-    const options = changedSince === undefined ? {} : { changedSince: BigInt(changedSince) };
-    for (const range of cut(uids)) {
-      for await (const { uid, flags } of this.fetch(range, { uid: true, flags: true }, options)) {
-        if (!flags) continue;
-        const { bits, keywords } = readFlags(flags);
-        yield { uid, flags: bits, keywords };
-      }
+  /** The first command of a connection shows how fast the line is, and whether it is worth the work to deflate it. */
+  private async *bulk<T>(uids: Ranges, items: string, read: (cursor: Cursor) => T | undefined): AsyncGenerator<T[]> {
+    const windows = new Windows(uids, items, this.pace);
+    if (!this.pace.isKnown) {
+      const probe = [windows.next()];
+      yield* fetchInBulk(this.client, {
+        next: () => probe.pop(),
+        read,
+        answered: (octets) => windows.answered(octets),
+      });
+      if (this.pace.isSlow) await this.deflate();
     }
+    yield* fetchInBulk(this.client, {
+      next: () => windows.next(),
+      read,
+      answered: (octets) => windows.answered(octets),
+    });
   }
 
-  private async *fetch(range: string, query: object, options: object = {}): AsyncIterable<FetchMessageObject> {
-    try {
-      yield* this.client.fetch(range, query, { uid: true, ...options });
-    } catch (error) {
-      throw commandProblem(error);
-    }
+  /** COMPRESS=DEFLATE (RFC 4978), where the server has it; one that refuses is left as it is. */
+  private async deflate(): Promise<void> {
+    await this.guarded(() => (this.client as unknown as { compress(): Promise<void> }).compress());
   }
 
   async move(uids: Ranges, destination: string): Promise<Moved> {
@@ -338,18 +361,4 @@ function isAscii(key: SearchKey | readonly SearchKey[]): boolean {
 /** imapflow decodes names when it lists, so a name of ours is encoded again on the way out, always as a string. */
 function encodedName(name: string): Argument {
   return { type: 'STRING', value: encodeFolderName(name) };
-}
-
-/** Prints a set as sequence-sets of bounded length. */
-function* cut(ranges: Ranges): Generator<string> {
-  let text = '';
-  for (const range of ranges) {
-    const printed = printSequenceSet([range]);
-    if (text !== '' && text.length + printed.length > LONGEST_SET) {
-      yield text;
-      text = '';
-    }
-    text += text === '' ? printed : `,${printed}`;
-  }
-  if (text !== '') yield text;
 }

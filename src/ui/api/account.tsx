@@ -23,16 +23,19 @@ export function useAccount(): AccountContext {
   return context;
 }
 
-/** Provides the account, and keeps what is shown of it fresh as events come in. */
-export function AccountProvider({
-  account,
-  settings,
-  children,
-}: {
+/** Provides an account to views that show it among others, and ask for it anew by themselves. */
+export function AccountAround({ account, settings, children }: AccountOf) {
+  return <Context.Provider value={{ account, settings, base: `/accounts/${account.id}` }}>{children}</Context.Provider>;
+}
+
+interface AccountOf {
   account: AccountBrief;
   settings: Settings;
   children: ReactNode;
-}) {
+}
+
+/** Provides the account in view, and keeps what is shown of it fresh as events come in. */
+export function AccountProvider({ account, settings, children }: AccountOf) {
   const client = useQueryClient();
   useEffect(
     () =>
@@ -51,7 +54,11 @@ export function AccountProvider({
       }),
     [account.id, client],
   );
-  return <Context.Provider value={{ account, settings, base: `/accounts/${account.id}` }}>{children}</Context.Provider>;
+  return (
+    <AccountAround account={account} settings={settings}>
+      {children}
+    </AccountAround>
+  );
 }
 
 export function useLevel() {
@@ -127,14 +134,14 @@ export function useChange<T, R = unknown>(
   method: string,
   body: (input: T) => unknown,
   stale: string[],
-  then?: () => void,
+  then?: (result: R) => void,
 ) {
   const { account, base } = useAccount();
   const client = useQueryClient();
   return useMutation({
     mutationFn: (input: T) => call<R>(`${base}${path(input)}`, { method, body: body(input) }),
-    onSuccess: () => {
-      then?.();
+    onSuccess: (result) => {
+      then?.(result);
       return Promise.all(stale.map((key) => client.invalidateQueries({ queryKey: [key, account.id] })));
     },
   });

@@ -1,6 +1,7 @@
 import type { Category } from '../../core/categories/categories';
 import type { GuardKind } from '../../core/guards/guards';
 import type { Mark } from '../../core/ledger/balance';
+import type { ChosenRoles } from '../../core/mailbox/roles';
 import type { GroupingKind } from '../../core/senders/grouping';
 import type { SheetNote } from '../../core/senders/sheet';
 
@@ -16,6 +17,8 @@ export interface Settings {
   target: Target;
   limit: number | null;
   trashFolder: string | null;
+  /** What folders are for, as the user confirmed; null before that. */
+  roles: ChosenRoles | null;
   trashDays: number | null;
   /** Shares of the limit at which the host warns, and stops sending or receiving. */
   thresholds: { warning?: number; sending?: number; receiving?: number };
@@ -31,12 +34,16 @@ export interface AccountBrief {
   id: number;
   user: string;
   host: string;
+  port: number;
+  security: 'tls' | 'starttls' | 'none';
   state: 'active' | 'locked';
 }
 
 export interface FolderLevel extends Amount {
   path: string;
   role: string | null;
+  /** `name`: proposed by its name, and not confirmed yet. */
+  roleBy: 'server' | 'name' | 'user' | null;
   repeats: boolean;
 }
 
@@ -66,14 +73,31 @@ export interface Level {
   at: string;
 }
 
+export type ScanStage = 'level' | 'outline' | 'details' | 'settling';
+
 export interface ScanState {
   id: number;
   state: 'queued' | 'running' | 'done' | 'failed';
   folders: { done: number; total: number };
+  /** Of the stage under way. */
   messages: { done: number; total: number };
+  stage: ScanStage;
+  /** Sums, the trash left out; absent until the outline is whole. */
+  outline?: { messages: number; bytes: number; sizes: { from: number; messages: number; bytes: number }[] } | null;
   problem?: { kind: string; detail: string };
   createdAt: string;
   endedAt?: string;
+}
+
+/** A sender of the outline of a scan. */
+export interface FirstRanked {
+  key: string;
+  name: string;
+  messages: number;
+  bytes: number;
+  unseen: number;
+  first: string;
+  last: string;
 }
 
 /** A text that the mail server is asked for. */

@@ -44,6 +44,13 @@ export function useAsked<N extends CallName>(
   const printed = JSON.stringify(argument);
   // biome-ignore lint/correctness/useExhaustiveDependencies: what is asked for, by way of `latest`
   useEffect(() => void ask(), [ask, printed]);
-  useEffect(() => client?.subscribe(() => void ask()), [client, ask]);
+  useEffect(
+    () =>
+      client?.subscribe((problem) => {
+        // What was refused would be asked for again and again; the next thing that the user does asks once.
+        if (problem === undefined) void ask();
+      }),
+    [client, ask],
+  );
   return { data, error, ask };
 }

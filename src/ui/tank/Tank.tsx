@@ -18,7 +18,8 @@ export function Tank({ mark }: { mark: ReactNode }) {
   );
 }
 
-function Filling({ level }: { level: Level }) {
+/** What the tank of the account around it shows. */
+export function Filling({ level }: { level: Level }) {
   const { octets, units, time } = useFigures();
   const segments = segmentsOf(level);
   const unit = fittingUnit(segments.full, units);

@@ -1,22 +1,11 @@
 import type { FetchMessageObject, MessageAddressObject, MessageStructureObject } from 'imapflow';
 import libmime from 'libmime';
-import { readFlags } from '../../core/mailbox/flags';
-import type { Flaw, MessageRecord } from '../../core/mailbox/record';
-import { type BodyPart, filesOf } from '../../core/mailbox/structure';
-import { type Mailbox, mailbox } from '../../core/senders/address';
-import { oneLine, storable } from '../../core/text';
-
-/** The fields fetched besides the envelope: of threads (RFC 5322), lists (2369, 2919) and machines (3834). */
-export const HEADER_FIELDS = [
-  'References',
-  'List-Id',
-  'List-Post',
-  'List-Unsubscribe',
-  'List-Unsubscribe-Post',
-  'Precedence',
-  'Auto-Submitted',
-  'Feedback-ID',
-];
+import { readFlags } from '../src/core/mailbox/flags';
+import type { Flaw, MessageRecord } from '../src/core/mailbox/record';
+import { fileOf, type MessageFile } from '../src/core/mailbox/structure';
+import { type Mailbox, mailbox } from '../src/core/senders/address';
+import { oneLine, storable } from '../src/core/text';
+import { HEADER_FIELDS } from '../src/mail/imap/fetch/header';
 
 const BULK_FIELDS = new Set(HEADER_FIELDS.slice(2).map((name) => name.toLowerCase()));
 
@@ -28,7 +17,7 @@ const MOST_FILES = 500;
 /** Earliest and latest Date field that is believed: before there was mail, and beyond any clock that is merely wrong. */
 const BELIEVED = { from: Date.UTC(1971, 0), to: Date.UTC(2100, 0) };
 
-/** Reads what imapflow fetched of a message. Nothing that is malformed makes it fail: it is told in `flaws`. */
+/** What is kept of a message, from what the general client library's own parser makes of it: the second opinion. */
 export function recordOf(message: FetchMessageObject): MessageRecord {
   const flaws: Flaw[] = [];
   const envelope = message.envelope;
@@ -61,7 +50,7 @@ export function recordOf(message: FetchMessageObject): MessageRecord {
     subject,
     listId: listIdOf(fields.get('list-id') ?? ''),
     bulkFields: Object.fromEntries([...fields].filter(([name]) => BULK_FIELDS.has(name))),
-    files: message.bodyStructure ? filesOf(bodyPart(message.bodyStructure)).slice(0, MOST_FILES) : [],
+    files: message.bodyStructure ? filesOf(message.bodyStructure).slice(0, MOST_FILES) : [],
     flaws,
   };
 }
@@ -102,14 +91,12 @@ function listIdOf(field: string): string {
   return (/<([^<>]+)>\s*$/.exec(decoded)?.[1] ?? decoded).trim().toLowerCase().slice(0, 255);
 }
 
-function bodyPart(node: MessageStructureObject): BodyPart {
-  return {
-    type: node.type,
-    parameters: node.parameters ?? {},
-    disposition: node.disposition ?? null,
-    dispositionParameters: node.dispositionParameters ?? {},
-    size: node.size ?? 0,
-    // An enclosed message stays one file, so its inside is not followed.
-    children: node.type.startsWith('multipart/') ? (node.childNodes ?? []).map(bodyPart) : [],
-  };
+const DEEPEST = 32;
+
+function filesOf(node: MessageStructureObject, depth = 0): MessageFile[] {
+  if (depth > DEEPEST) return [];
+  if (node.type.startsWith('multipart/')) return (node.childNodes ?? []).flatMap((child) => filesOf(child, depth + 1));
+  const name = node.dispositionParameters?.filename || node.parameters?.name || '';
+  const file = fileOf(node.type, name, node.disposition ?? null, node.size ?? 0);
+  return file ? [file] : [];
 }

@@ -1,0 +1,177 @@
+import { parseArgs } from 'node:util';
+import { printOctets } from '../core/units';
+import { EXIT, Stop } from './exits';
+import { say } from './say';
+
+const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its settings
+
+  ./tamsel api level
+  ./tamsel api senders [--by domain|address|list|recipient] [--order bytes|messages|…] [--where CRITERIA] [--limit N]
+  ./tamsel api lots
+  ./tamsel api mark --where CRITERIA [--label TEXT]       adds to the plan
+  ./tamsel api runs
+  ./tamsel api run trash|purge|restore [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N]
+
+  --json prints what the API answers. Variables: TAMSEL_TOKEN, TAMSEL_URL (http://127.0.0.1:4321)`;
+
+type Options = Record<string, string | boolean | undefined>;
+type Row = Record<string, unknown>;
+
+/** Carries out one call of the API. @returns the exit code. */
+export async function api(args: string[]): Promise<number> {
+  const { words, options } = read(args);
+  const [command, action] = words;
+  if (!command || command === 'help') {
+    say(API_HELP);
+    return command ? 0 : EXIT.usage;
+  }
+  const ask = await connected();
+  const answer = await carryOut(ask, command, action, options);
+  if (options.json) say(JSON.stringify(answer, null, 2));
+  else say(shown(command, answer as Row));
+  return 0;
+}
+
+function read(args: string[]): { words: string[]; options: Options } {
+  const text = { type: 'string' } as const;
+  try {
+    const { values, positionals } = parseArgs({
+      args,
+      allowPositionals: true,
+      options: {
+        by: text,
+        order: text,
+        where: text,
+        limit: text,
+        label: text,
+        lots: text,
+        folder: text,
+        run: text,
+        json: { type: 'boolean' },
+      },
+    });
+    return { words: positionals, options: values };
+  } catch (error) {
+    throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel api help.`);
+  }
+}
+
+type Ask = (method: string, path: string, body?: unknown) => Promise<unknown>;
+
+/** A way to ask about the account that the token is good for. */
+async function connected(): Promise<Ask> {
+  const { TAMSEL_TOKEN: token, TAMSEL_URL: url = 'http://127.0.0.1:4321' } = process.env;
+  if (!token) throw new Stop(EXIT.usage, 'TAMSEL_TOKEN is missing: make a token in the settings.');
+  const ask: Ask = async (method, path, body) => {
+    const answer = await fetch(new URL(`/api${path}`, url), {
+      method,
+      headers: { authorization: `Bearer ${token}`, ...(body ? { 'content-type': 'application/json' } : {}) },
+      ...(body ? { body: JSON.stringify(body) } : {}),
+    }).catch(() => {
+      throw new Stop(EXIT.failed, `Tamsel does not answer at ${url}.`);
+    });
+    const read = (await answer.json()) as { detail?: string };
+    if (!answer.ok) throw new Stop(EXIT.failed, read.detail ?? `Tamsel answered ${answer.status}.`);
+    return read;
+  };
+  const { accounts } = (await ask('GET', '/session')) as { accounts: { id: number }[] };
+  return (method, path, body) => ask(method, `/accounts/${accounts[0]?.id}${path}`, body);
+}
+
+function carryOut(ask: Ask, command: string, action: string | undefined, options: Options): Promise<unknown> {
+  const query = (names: string[]) =>
+    new URLSearchParams(names.flatMap((name) => (options[name] === undefined ? [] : [[name, `${options[name]}`]])));
+  switch (command) {
+    case 'level':
+      return ask('GET', '/level');
+    case 'senders':
+      return ask('GET', `/senders?${query(['by', 'order', 'where', 'limit'])}`);
+    case 'lots':
+      return ask('GET', '/lots');
+    case 'mark':
+      return ask('POST', '/lots', { where: options.where ?? '', label: options.label });
+    case 'runs':
+      return ask('GET', '/runs');
+    case 'run':
+      return ask('POST', '/runs', {
+        action,
+        where: options.where,
+        folder: options.folder,
+        ...(options.lots === undefined ? {} : { lots: `${options.lots}`.split(',').map(Number) }),
+        ...(options.run === undefined ? {} : { run: Number(options.run) }),
+      });
+  }
+  throw new Stop(EXIT.usage, `There is no command ${command}; see ./tamsel api help.`);
+}
+
+/** What a person wants to see of an answer. */
+function shown(command: string, answer: Row): string {
+  const octets = (value: unknown) => (value == null ? '–' : printOctets(Number(value), 'binary'));
+  const amount = (value: unknown) => value as { messages: number; bytes: number };
+  switch (command) {
+    case 'level': {
+      const { used, limit, mail, trash, plan, after, folders } = answer;
+      return table(
+        [
+          ['used', octets(used), ''],
+          ['limit', octets(limit), ''],
+          ['mail', octets(amount(mail).bytes), `${amount(mail).messages}`],
+          ['trash', octets(amount(trash).bytes), `${amount(trash).messages}`],
+          ['plan', octets(amount(plan).bytes), `${amount(plan).messages}`],
+          ['after this plan', octets(after), ''],
+          ...(folders as Row[]).map(({ path, bytes, messages }) => [`  ${path}`, octets(bytes), `${messages}`]),
+        ],
+        ['', 'size', 'messages'],
+      );
+    }
+    case 'senders':
+      return table(
+        (answer.senders as Row[]).map(({ key, messages, bytes, last }) => [
+          `${key}`,
+          octets(bytes),
+          `${messages}`,
+          `${last}`.slice(0, 10),
+        ]),
+        ['sender', 'size', 'messages', 'last'],
+      );
+    case 'runs':
+      return table((answer.runs as Row[]).map(runRow), RUN_HEADS);
+    case 'run':
+      return table([runRow(answer)], RUN_HEADS);
+    case 'mark':
+      return table([lotRow(answer)], LOT_HEADS);
+    default:
+      return table((answer.lots as Row[]).map(lotRow), LOT_HEADS);
+  }
+
+  function lotRow({ id, label, messages, bytes }: Row): string[] {
+    return [`${id} ${label}`, octets(bytes), `${messages}`];
+  }
+
+  function runRow({ id, action, state, asked, done }: Row): string[] {
+    return [
+      `${id} ${action}`,
+      octets(amount(asked).bytes),
+      `${amount(asked).messages}`,
+      `${amount(done).messages}`,
+      `${state}`,
+    ];
+  }
+}
+
+const LOT_HEADS = ['lot', 'size', 'messages'];
+const RUN_HEADS = ['run', 'size', 'messages', 'done', 'state'];
+
+/** Rows under heads; the first column is text, the others stand to the right. */
+function table(rows: string[][], heads: string[]): string {
+  const all = [heads, ...rows];
+  const widths = heads.map((_, column) => Math.max(...all.map((row) => (row[column] ?? '').length)));
+  return all
+    .map((row) =>
+      row
+        .map((cell, column) => (column === 0 ? cell.padEnd(widths[0] ?? 0) : cell.padStart(widths[column] ?? 0)))
+        .join('  ')
+        .trimEnd(),
+    )
+    .join('\n');
+}

@@ -1,0 +1,35 @@
+import { clientFor } from '../mail/authorization/clients';
+import { Grants } from '../mail/authorization/grants';
+import { isPassing } from '../mail/problem';
+import { forgetOverdueRequests } from '../store/authorization-requests';
+import { forgetCredential } from '../store/credentials';
+import { transaction } from '../store/database';
+import { endOverdue } from '../store/sessions';
+import { dueWithdrawal, endWithdrawal, postponeWithdrawal } from '../store/withdrawals';
+import type { WorkContext } from './context';
+
+/** Ends what time has ended, and forgets the credentials that only it needed. */
+export async function endWhatIsOver({ database }: Pick<WorkContext, 'database'>): Promise<void> {
+  await transaction(database, async (client) => {
+    await forgetOverdueRequests(client);
+    for (const account of await endOverdue(client)) await forgetCredential(client, account);
+  });
+}
+
+/** Takes back, at who gave them, the tokens of one account that was forgotten; whether there were any. */
+export async function withdrawTokens({ database, vault, outgoing, log }: WorkContext): Promise<boolean> {
+  return transaction(database, async (client) => {
+    const due = await dueWithdrawal(client, vault);
+    if (!due) return false;
+    const registered = clientFor(due.host, outgoing.authorization);
+    try {
+      if (due.tokens && registered) await new Grants(registered, outgoing).revoke(due.tokens);
+      await endWithdrawal(client, due.id);
+    } catch (error) {
+      log.warn({ err: error, host: due.host }, 'tokens could not be taken back');
+      if (isPassing(error)) await postponeWithdrawal(client, due.id);
+      else await endWithdrawal(client, due.id);
+    }
+    return true;
+  });
+}

@@ -1,0 +1,89 @@
+import type { MessageRecord } from '../../core/mailbox/record';
+import { numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
+import type { MailServer } from '../../mail/server';
+import type { Account } from '../../store/accounts';
+import { ArrivalBatch, type Place } from '../../store/arrivals';
+import type { Queryable } from '../../store/database';
+import { FoldedTexts } from '../../store/folded-texts';
+
+/** Messages that are written together: a batch is what a kill can cost. */
+const BATCH = 2_000;
+
+/** Messages of a folder whose metadata is to be read and written. What is left of `uids` is not in the index. */
+export interface DetailsTask {
+  place: Place;
+  uids: Ranges;
+}
+
+/**
+ * Reads the metadata of messages and writes it while more comes. Several may be under way at once, each on its connection:
+ * they write by turns, and each reads on while its last batch is written.
+ */
+export class Details {
+  /** One for each that reads, and one for each that is being written. */
+  private readonly spare: ArrivalBatch[] = [];
+  private readonly texts = new FoldedTexts();
+  private turn: Promise<unknown> = Promise.resolve();
+
+  /**
+   * @param fenced runs a transaction that only the holder of the lease can close.
+   * @param written told how many messages were written.
+   */
+  constructor(
+    private readonly account: Account,
+    private readonly fenced: (act: (client: Queryable) => Promise<void>) => Promise<void>,
+    private readonly written: (messages: number) => Promise<void>,
+  ) {}
+
+  /** Does a task in the open folder; where it fails, what was not written is left of it. */
+  async read(server: MailServer, task: DetailsTask): Promise<void> {
+    const missing = new Set(numbersOf(task.uids));
+    const unwritten = new Set(missing);
+    let batch = this.emptyBatch();
+    let writing: Promise<void> = Promise.resolve();
+    const write = async () => {
+      const full = batch;
+      batch = this.emptyBatch();
+      await writing;
+      writing = this.write(full, unwritten);
+      // It is awaited before the next, or at the end.
+      writing.catch(() => undefined);
+    };
+    const collect = async (records: AsyncIterable<readonly MessageRecord[]>) => {
+      for await (const read of records) {
+        for (const record of read) {
+          // A server may send what nobody asked for, or one message twice.
+          if (missing.delete(record.uid)) batch.add(task.place, record);
+        }
+        if (batch.size >= BATCH) await write();
+      }
+    };
+    try {
+      await collect(server.metadata(task.uids));
+      // What can't be read in full is kept with what can: the count of messages must equal the server's.
+      if (missing.size > 0) await collect(server.bareMetadata(rangesOf(missing)));
+      await write();
+      await writing;
+    } finally {
+      await writing.catch(() => undefined);
+      this.spare.push(batch);
+      task.uids = rangesOf(unwritten);
+    }
+  }
+
+  private emptyBatch(): ArrivalBatch {
+    const batch = this.spare.pop() ?? new ArrivalBatch(this.account.id, this.texts);
+    batch.clear();
+    return batch;
+  }
+
+  private async write(batch: ArrivalBatch, unwritten: Set<number>): Promise<void> {
+    const mine = this.turn.then(() => this.fenced((client) => batch.write(client)));
+    this.turn = mine.catch(() => undefined);
+    await mine;
+    for (const uid of batch.uids) unwritten.delete(uid);
+    const { size } = batch;
+    this.spare.push(batch);
+    await this.written(size);
+  }
+}

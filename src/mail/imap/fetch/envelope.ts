@@ -1,0 +1,83 @@
+import type { Mailbox } from '../../../core/senders/address';
+import type { Cursor } from './cursor';
+import { decodeWords, kept } from './words';
+
+const MOST_RECIPIENTS = 500;
+
+/** Earliest and latest Date field that is believed: before there was mail, and beyond any clock that is merely wrong. */
+const BELIEVED = { from: Date.UTC(1971, 0), to: Date.UTC(2100, 0) };
+
+/** What is kept of ENVELOPE (RFC 9051 §7.5.2). */
+export interface Envelope {
+  sent: Date | null;
+  subject: string;
+  /** Of several authors the first counts. */
+  from: Mailbox | null;
+  /** To and Cc. */
+  recipients: Mailbox[];
+  inReplyTo: string;
+  messageId: string;
+}
+
+export function readEnvelope(cursor: Cursor): Envelope | null {
+  if (!cursor.opens()) {
+    cursor.skip();
+    return null;
+  }
+  const sent = believedDate(cursor.string());
+  const subject = kept(decodeWords(cursor.string() ?? ''));
+  const from = readAddresses(cursor, 1)[0] ?? null;
+  // Sender and Reply-To.
+  cursor.skip();
+  cursor.skip();
+  const recipients = readAddresses(cursor, MOST_RECIPIENTS);
+  const copied = readAddresses(cursor, MOST_RECIPIENTS - recipients.length);
+  for (const to of copied) recipients.push(to);
+  cursor.skip();
+  const inReplyTo = kept(cursor.string()?.trim() ?? null);
+  const messageId = kept(cursor.string()?.trim() ?? null);
+  cursor.leave();
+  return { sent, subject, from: named(from) ? from : null, recipients: recipients.filter(named), inReplyTo, messageId };
+}
+
+function named(address: Mailbox | null): boolean {
+  return address !== null && (address.name !== '' || address.address !== '');
+}
+
+function believedDate(text: string | null): Date | null {
+  if (text === null) return null;
+  const date = new Date(text);
+  const time = date.getTime();
+  return time >= BELIEVED.from && time < BELIEVED.to ? date : null;
+}
+
+/** Reads a list of addresses, of which at most so many are kept; the marks of a group's end are left out. */
+function readAddresses(cursor: Cursor, most: number): Mailbox[] {
+  const addresses: Mailbox[] = [];
+  if (!cursor.opens()) {
+    cursor.skip();
+    return addresses;
+  }
+  while (!cursor.closes()) {
+    if (addresses.length >= most || !cursor.opens()) {
+      cursor.skip();
+      continue;
+    }
+    const name = unquoted(decodeWords(cursor.string() ?? ''));
+    // The source route, which nobody writes any more.
+    cursor.skip();
+    const local = cursor.string() ?? '';
+    const host = cursor.string() ?? '';
+    cursor.leave();
+    // Without a host it opens a group, whose name stands in place of the local part, or ends it with neither.
+    if (host !== '') addresses.push({ name: kept(name), address: kept(`${local}@${host}`).toLowerCase() });
+    else if (name !== '' || local !== '')
+      addresses.push({ name: kept(name || unquoted(decodeWords(local))), address: '' });
+  }
+  return addresses;
+}
+
+/** Some servers leave the quotes around a display name. */
+function unquoted(name: string): string {
+  return name.length > 2 && name.startsWith('"') && name.endsWith('"') ? name.slice(1, -1) : name;
+}

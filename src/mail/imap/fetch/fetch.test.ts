@@ -1,0 +1,189 @@
+import assert from 'node:assert/strict';
+import { test } from 'node:test';
+import fc from 'fast-check';
+import { numbersOf } from '../../../core/sets/ranges';
+import { readAuthor } from './author';
+import { Cursor } from './cursor';
+import { readInternalDate } from './dates';
+import { LONGEST_RESPONSE } from './framing';
+import { readRecord } from './record';
+import { FetchResponses } from './responses';
+import { readFiles } from './structure';
+import { cut, Pace, Windows } from './windows';
+
+/** What is read of octets that come in pieces of these sizes, over and over. */
+function read(octets: string, sizes: readonly number[] = [Number.MAX_SAFE_INTEGER]) {
+  const vanished: number[] = [];
+  const responses = new FetchResponses({ read: readRecord, vanished: (uids) => vanished.push(...numbersOf(uids)) });
+  responses.tag();
+  const bytes = Buffer.from(octets, 'utf8');
+  for (let at = 0, turn = 0; at < bytes.length; turn++) {
+    const size = sizes[turn % sizes.length] as number;
+    responses.push(bytes.subarray(at, at + size));
+    at += size;
+  }
+  return { records: responses.take(), vanished, open: responses.open, refused: responses.refused };
+}
+
+function filesIn(structure: string) {
+  const cursor = new Cursor();
+  const bytes = Buffer.from(structure);
+  cursor.load(bytes, 0, bytes.length);
+  return readFiles(cursor);
+}
+
+/** After the response to FETCH in RFC 9051 §8, its people and hosts renamed. */
+const EXAMPLE = `* 12 FETCH (UID 312 FLAGS (\\Seen) INTERNALDATE "14-Jul-1993 02:44:25 -0700" RFC822.SIZE 4286 ENVELOPE ("Wed, 14 Jul 1993 02:23:25 -0700 (PDT)" "IMAP4rev2 WG mtg summary and minutes" (("Tamar Grebe" NIL "grebe" "cac.washing.example")) (("Tamar Grebe" NIL "grebe" "cac.washing.example")) (("Tamar Grebe" NIL "grebe" "cac.washing.example")) ((NIL NIL "imap" "cac.washing.example")) ((NIL NIL "minutes" "cnri.restoft.example") ("Joris Kleen" NIL "KLEEN" "mit.example")) NIL NIL "<B27397-0100000@cac.washing.example>") BODY ("TEXT" "PLAIN" ("CHARSET" "US-ASCII") NIL NIL "7BIT" 3028 92))\r\n`;
+
+const ALL_FORMS = [
+  '* OK [ALERT] this text ends like a literal {17}\r\n',
+  '* 23 EXISTS\r\n* FLAGS (\\Answered \\Flagged)\r\n* 9 EXPUNGE\r\n',
+  '* 7 FETCH (FLAGS (\\Seen))\r\n',
+  '* VANISHED (EARLIER) 41,43:45\r\n',
+  EXAMPLE,
+  `* 13 fetch (X-THING (deep ("(" {3}\r\n)}\r NIL)) rfc822.size 0010 uid 313 internaldate " 1-Feb-2021 00:00:00 +0130" flags (NonJunk \\Flagged \\Later) BODYSTRUCTURE (("text" "html" NIL NIL NIL "8bit" 4 1)("application" "pdf" ("name" {9}\r\na "b".pdf) NIL NIL "base64" 66 NIL ("attachment" ("filename*0*" "utf-8''%e2%82%ac%20" "filename*1" "rates.pdf")) NIL NIL) "mixed" ("boundary" "x") NIL NIL NIL) ENVELOPE (NIL "quoted \\"\\\\ Grüße" (("=?utf-8?q?J=C3=B6rn?=" NIL "Joern" "Post.Example")) NIL NIL (("NIL" NIL "nil" "post.example")(NIL NIL "team" NIL)(NIL NIL "a" "b.example")(NIL NIL NIL NIL)) NIL NIL "" NIL) BODY[HEADER.FIELDS (REFERENCES LIST-ID)] {51}\r\nReferences: <a@b>\r\n <c@d>\r\nList-Id: L <l.example>\r\n MODSEQ (62))\r\n`,
+  '+ go on\r\nF1 OK [HIGHESTMODSEQ 9] Done {12}\r\n',
+].join('');
+
+test('responses are read in all their forms, with others in between (RFC 9051 §7.5.2, §8, §9; RFC 7162 §3.2.10)', () => {
+  const { records, vanished, open } = read(ALL_FORMS);
+  assert.equal(open, 0);
+  assert.deepEqual(vanished, [41, 43, 44, 45]);
+  const [first, second] = records;
+  assert.deepEqual(
+    [first?.uid, first?.size, first?.flags, first?.received.toISOString(), first?.sent?.toISOString()],
+    [312, 4286, 1, '1993-07-14T09:44:25.000Z', '1993-07-14T09:23:25.000Z'],
+  );
+  assert.deepEqual(first?.from, { name: 'Tamar Grebe', address: 'grebe@cac.washing.example' });
+  assert.deepEqual(
+    first?.recipients.map(({ address }) => address),
+    ['imap@cac.washing.example', 'minutes@cnri.restoft.example', 'kleen@mit.example'],
+  );
+  assert.equal(first?.messageId, '<B27397-0100000@cac.washing.example>');
+  assert.deepEqual(first?.flaws, ['structure']);
+  assert.deepEqual(second, {
+    uid: 313,
+    emailId: null,
+    size: 10,
+    received: new Date('2021-01-31T22:30:00Z'),
+    flags: 4,
+    keywords: ['NonJunk'],
+    messageId: '',
+    inReplyTo: '',
+    references: ['<a@b>', '<c@d>'],
+    sent: null,
+    from: { name: 'Jörn', address: 'joern@post.example' },
+    recipients: [
+      { name: 'NIL', address: 'nil@post.example' },
+      { name: 'team', address: '' },
+      { name: '', address: 'a@b.example' },
+    ],
+    subject: 'quoted "\\ Grüße',
+    listId: 'l.example',
+    bulkFields: {},
+    files: [{ name: '€ rates.pdf', type: 'application/pdf', size: 66, disposition: 'attachment' }],
+    flaws: ['date'],
+  });
+  assert.equal(records.length, 2);
+});
+
+test('wherever the octets are split, the same is read', () => {
+  const whole = read(ALL_FORMS);
+  fc.assert(
+    fc.property(fc.array(fc.integer({ min: 1, max: 90 }), { minLength: 1, maxLength: 40 }), (sizes) => {
+      assert.deepEqual(read(ALL_FORMS, sizes), whole);
+    }),
+    { numRuns: 300 },
+  );
+  assert.deepEqual(read(ALL_FORMS, [1]), whole);
+});
+
+test('what can’t be read, or is too long, costs its own message and no other', () => {
+  const sound = (uid: number) =>
+    `* ${uid} FETCH (UID ${uid} RFC822.SIZE 1 INTERNALDATE "14-Jul-1993 02:44:25 -0700" FLAGS ())\r\n`;
+  const long = 'x'.repeat(LONGEST_RESPONSE);
+  const broken = [
+    '* 5 FETCH (UID 5 RFC822.SIZE 1 ENVELOPE ("never closed\r\n',
+    '* 5 FETCH (UID 5 RFC822.SIZE none)\r\n',
+    '* 5 FETCH UID 5\r\n* 5 FETCH\r\n*\r\n\r\n* \r\nnonsense\r\n',
+    `* 5 FETCH (UID 5 BODYSTRUCTURE ${'('.repeat(5_000)}\r\n`,
+    `* 5 FETCH (UID 5 BODYSTRUCTURE ${'('.repeat(50_000)}"a"${')'.repeat(50_000)}\r\n`,
+    '* 5 FETCH (UID 5 X {99999999999999999999}\r\n',
+    `* 5 FETCH (UID 5 SUBJECT "${long}")\r\n`,
+    `* 5 FETCH (UID 5 BODY[HEADER] {${long.length + 20}}\r\n${long} a {3}\r\n b {4}\r\n BODY[1] {4}\r\nF1 O)\r\n`,
+  ];
+  for (const response of broken) {
+    for (const sizes of [[Number.MAX_SAFE_INTEGER], [65_536], [7_001]]) {
+      const { records, open, refused } = read(`${sound(4)}${response}${sound(6)}F1 OK Done\r\n`, sizes);
+      assert.deepEqual([records.map(({ uid }) => uid), open, refused], [[4, 6], 0, undefined], response.slice(0, 60));
+    }
+  }
+});
+
+test('a refusal is told by its code (RFC 5530); messages that were expunged meanwhile are none', () => {
+  assert.equal(read('F1 NO [LIMIT] Slow down\r\n').refused?.kind, 'throttled');
+  assert.equal(read('F1 BAD What?\r\n').refused?.kind, 'command-refused');
+  assert.equal(read('F1 NO [EXPUNGEISSUED] Some are gone\r\n').refused, undefined);
+});
+
+test('files are found in structures as servers write them (RFC 9051 §7.5.2, RFC 2231 §3 and §4.1)', () => {
+  // The second example of RFC 9051 §7.5.2.
+  const two =
+    '(("TEXT" "PLAIN" ("CHARSET" "US-ASCII") NIL NIL "7BIT" 1152 23)("TEXT" "PLAIN" ("CHARSET" "US-ASCII" "NAME" "cc.diff") "<960723163407.20117h@cac.washing.example>" "Compiler diff" "BASE64" 4554 73) "MIXED")';
+  assert.deepEqual(
+    filesIn(two)?.map(({ name, size }) => [name, size]),
+    [['cc.diff', 4554]],
+  );
+  const named = (parameters: string) =>
+    filesIn(`("APPLICATION" "X-STUFF" (${parameters}) NIL NIL "BASE64" 8)`)?.[0]?.name;
+  // The examples of RFC 2231, for the parameter `name`.
+  assert.equal(named(`"name*" "us-ascii'en-us'This%20is%20%2A%2A%2Afun%2A%2A%2A"`), 'This is ***fun***');
+  assert.equal(
+    named(
+      `"name*0*" "us-ascii'en'This%20is%20even%20more%20" "name*1*" "%2A%2A%2Afun%2A%2A%2A%20" "name*2" "isn't it!"`,
+    ),
+    "This is even more ***fun*** isn't it!",
+  );
+  assert.equal(named(`"name*0" "part one, " "name*1" "part two"`), 'part one, part two');
+  assert.equal(named(`"name" "=?iso-8859-1?q?caf=E9.txt?="`), 'café.txt');
+  assert.equal(named(`"name*" "no-such-charset''%41.txt"`), 'A.txt');
+  // An enclosed message is one file; its own parts are none.
+  const enclosed = `("message" "rfc822" NIL NIL NIL "7bit" 900 (NIL "s" NIL NIL NIL NIL NIL NIL NIL NIL) ${two} 30 NIL ("inline" NIL) NIL NIL)`;
+  assert.deepEqual(filesIn(enclosed), [{ name: '', type: 'message/rfc822', size: 900, disposition: 'inline' }]);
+  // Some servers leave out the number of lines.
+  const noLines = '("text" "plain" NIL NIL NIL "7bit" 5 NIL ("attachment" ("filename" "n.txt")) NIL NIL)';
+  assert.equal(filesIn(noLines)?.[0]?.name, 'n.txt');
+  assert.deepEqual(filesIn(`${'('.repeat(200)}"a" "b" NIL NIL NIL "7bit" 1)${' "mixed")'.repeat(199)}`), []);
+});
+
+test('dates of RFC 9051 §9 and authors of RFC 5322 §3.6.2 are read', () => {
+  assert.equal(readInternalDate('17-Jul-1996 02:44:25 -0700').toISOString(), '1996-07-17T09:44:25.000Z');
+  assert.equal(readInternalDate(' 7-Jul-1996 23:44:25 +0100').toISOString(), '1996-07-07T22:44:25.000Z');
+  assert.equal(readInternalDate('nonsense').getTime(), 0);
+  const address = 'pip@tidewatch.example';
+  for (const [field, name] of [
+    [address, ''],
+    [`<${address}>`, ''],
+    [`Pip Marsh <${address}>`, 'Pip Marsh'],
+    [`"Marsh, Pip" <${address}>`, 'Marsh, Pip'],
+    [`=?utf-8?q?P=C3=ADp?=\r\n <PIP@Tidewatch.example>`, 'Píp'],
+    [`Pip (the \\) young) <${address}>, other@post.example`, 'Pip'],
+  ] as const)
+    assert.deepEqual(readAuthor(`From: ${field}\r\n\r\n`), { name, address }, field);
+  assert.equal(readAuthor('\r\n'), null);
+});
+
+test('commands name every message once, no set longer than servers take, as many as the pace allows', () => {
+  const scattered = Array.from({ length: 5_000 }, (_, index) => [index * 7 + 1, index * 7 + 2] as const);
+  const pace = new Pace();
+  const windows = new Windows(scattered, '(UID)', pace);
+  const sets: string[] = [];
+  for (let command = windows.next(); command; command = windows.next()) {
+    sets.push(command.split(' ')[0] as string);
+    windows.answered(40_000);
+  }
+  assert.equal(sets.join(','), [...cut(scattered)].join(','));
+  assert.ok(sets.every((set) => set.length <= 7_000));
+  assert.equal(sets[0]?.split(',').length, 250);
+  assert.ok(sets.length > 8 && sets.length < 60, `${sets.length}`);
+});

@@ -1,0 +1,63 @@
+import { readFlags } from '../../../core/mailbox/flags';
+import type { Mailbox } from '../../../core/senders/address';
+import type { FlagsRecord, Outline } from '../../server';
+import { readAuthor } from './author';
+import type { Cursor } from './cursor';
+import { readInternalDate } from './dates';
+import { readWords } from './record';
+
+/** The data items of a first ranking: a sixth of the octets of all. */
+export const AUTHORS = 'UID FLAGS INTERNALDATE RFC822.SIZE BODY.PEEK[HEADER.FIELDS (FROM)]';
+export const FLAGS = 'UID FLAGS';
+
+/** Headers of From whose author is remembered: few wrote most of a mailbox. */
+const MOST_REMEMBERED = 20_000;
+
+/** Reads size, date, flags and author. */
+export class OutlineReader {
+  private readonly authors = new Map<string, Mailbox | null>();
+
+  read(cursor: Cursor): Outline | undefined {
+    let uid = 0;
+    let size: number | undefined;
+    let received: Date | undefined;
+    let listed: string[] = [];
+    let from: Mailbox | null = null;
+    cursor.list();
+    while (!cursor.closes()) {
+      const item = cursor.item();
+      if (item === 'UID') uid = cursor.number();
+      else if (item === 'RFC822.SIZE') size = cursor.number();
+      else if (item === 'INTERNALDATE') received = readInternalDate(cursor.string() ?? '');
+      else if (item === 'FLAGS') listed = readWords(cursor);
+      else if (item === 'BODY' && !cursor.isList()) from = this.author(cursor.string() ?? '');
+      else cursor.skip();
+    }
+    if (uid === 0 || size === undefined || received === undefined) return undefined;
+    return { uid, size, received, flags: readFlags(listed).bits, from };
+  }
+
+  private author(header: string): Mailbox | null {
+    let author = this.authors.get(header);
+    if (author !== undefined) return author;
+    author = readAuthor(header);
+    if (this.authors.size >= MOST_REMEMBERED) this.authors.clear();
+    this.authors.set(header, author);
+    return author;
+  }
+}
+
+export function readFlagsRecord(cursor: Cursor): FlagsRecord | undefined {
+  let uid = 0;
+  let listed: string[] | undefined;
+  cursor.list();
+  while (!cursor.closes()) {
+    const item = cursor.item();
+    if (item === 'UID') uid = cursor.number();
+    else if (item === 'FLAGS') listed = readWords(cursor);
+    else cursor.skip();
+  }
+  if (uid === 0 || !listed) return undefined;
+  const { bits, keywords } = readFlags(listed);
+  return { uid, flags: bits, keywords };
+}

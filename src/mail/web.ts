@@ -1,0 +1,62 @@
+import { request as requestPlain } from 'node:http';
+import { request } from 'node:https';
+import { isIP } from 'node:net';
+import { checkedAddress, isLoopback } from './destination';
+import { type Outgoing, trustOf } from './outgoing';
+
+/** Answers that are longer, or take longer, are none. */
+const LONGEST = 64 * 1024;
+const PATIENCE_MS = 5_000;
+
+export interface WebRequest {
+  method?: string | undefined;
+  headers?: Record<string, string> | undefined;
+  body?: string | undefined;
+}
+
+/**
+ * Asks a web server, by HTTPS or, on this machine alone, without, over a connection to the address that was checked,
+ * whatever its name says a moment later. Redirects are not followed.
+ *
+ * @throws Error where there is no answer of bounded length in bounded time; MailProblem where it may not be reached.
+ */
+export async function askWeb(url: URL, asked: WebRequest, outgoing: Outgoing): Promise<Response> {
+  if (!/^https?:$/.test(url.protocol) || url.username !== '' || url.password !== '') throw new Error('no place to ask');
+  const host = url.hostname.replace(/^\[|\]$/g, '');
+  const address = await checkedAddress(host, outgoing);
+  const isPlain = url.protocol === 'http:';
+  if (isPlain && !isLoopback(address)) throw new Error('what is not on this machine is asked by HTTPS only');
+  const { method = 'GET', headers, body } = asked;
+  return new Promise((resolve, reject) => {
+    const sent = (isPlain ? requestPlain : request)(
+      url,
+      {
+        method,
+        hostname: address,
+        ...(isIP(host) ? {} : { servername: host }),
+        headers: { ...headers, host: url.host },
+        agent: false,
+        signal: AbortSignal.timeout(PATIENCE_MS),
+        ...(isPlain ? {} : trustOf(outgoing)),
+      },
+      (response) => {
+        let text = '';
+        response.setEncoding('utf8');
+        response.on('data', (part: string) => {
+          text += part;
+          if (text.length > LONGEST) response.destroy(new Error('too long'));
+        });
+        response.on('end', () => {
+          const { statusCode = 0, headers: received } = response;
+          if (statusCode < 200 || statusCode > 599) return reject(new Error(`status ${statusCode}`));
+          const isEmpty = statusCode === 204 || statusCode === 304;
+          const pairs = Object.entries(received).map(([name, value]): [string, string] => [name, `${value}`]);
+          resolve(new Response(isEmpty ? null : text, { status: statusCode, headers: pairs }));
+        });
+        response.on('error', reject);
+      },
+    );
+    sent.on('error', reject);
+    sent.end(body);
+  });
+}

@@ -1,0 +1,113 @@
+import assert from 'node:assert/strict';
+import { execFile } from 'node:child_process';
+import { after, before, test } from 'node:test';
+import { promisify } from 'node:util';
+import type { StandIn } from '../../stand-in/host';
+import { App, cleanUp, ROOT, startStandIn, tinyScenario } from '../harness';
+
+let host: StandIn;
+let app: App;
+let account: string;
+
+before(async () => {
+  host = await startStandIn({ scenario: tinyScenario() });
+  app = await App.start();
+  account = await app.signIn({ port: host.plainPort });
+  await app.scanned(account);
+});
+after(cleanUp);
+
+const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString();
+const make = (more: Record<string, unknown> = {}) =>
+  app.call('POST', `${account}/tokens`, { name: 'a script', endsAt: inDays(30), ...more });
+
+/** Asks with a token and no cookie. */
+async function by(token: string, method: string, path: string, body?: unknown) {
+  const answer = await app.call(method, path, body, { cookie: '', authorization: `Bearer ${token}` });
+  return `${answer.status} ${answer.body?.type ?? ''}`.trim();
+}
+
+test('a token is told once, hashed at rest, reads or acts as it was made to, and ends', async () => {
+  const reading = (await make()).body;
+  const acting = (await make({ name: 'another', acts: true })).body;
+  assert.match(reading.token, /^tamsel_[\w-]{43}$/);
+  const { tokens } = (await app.call('GET', `${account}/tokens`)).body;
+  assert.deepEqual(
+    tokens.map(({ id, name, acts }: Record<string, unknown>) => [id, name, acts]),
+    [
+      [2, 'another', true],
+      [1, 'a script', false],
+    ],
+  );
+  const { rows } = await app.database.query('select * from api_token');
+  assert.ok(!JSON.stringify(rows).includes(reading.token) && !JSON.stringify(tokens).includes('tamsel_'));
+  for (const path of ['/session', `${account}/level`, `${account}/senders`, `${account}/runs`])
+    assert.equal(await by(reading.token, 'GET', path), '200', path);
+  const lot = { where: 'size > 1 MB', label: 'big' };
+  assert.equal(await by(reading.token, 'POST', `${account}/lots`, lot), '403 /problems/token-may-not');
+  assert.equal(await by(acting.token, 'POST', `${account}/lots`, lot), '201');
+  // What is a person's alone no script may do.
+  for (const [method, path, body] of [
+    ['GET', `${account}/tokens`],
+    ['POST', `${account}/tokens`, { name: 'more', endsAt: inDays(1) }],
+    ['DELETE', `${account}/tokens/1`],
+    ['DELETE', account],
+    ['DELETE', '/session'],
+    ['POST', '/session', { host: 'h.example', port: 1, security: 'tls', user: 'u', password: 'p' }],
+  ] as const)
+    assert.equal(await by(acting.token, method, path, body), '403 /problems/token-may-not', `${method} ${path}`);
+  assert.equal((await app.call('DELETE', `${account}/tokens/2`)).status, 204);
+  assert.equal((await app.call('DELETE', `${account}/tokens/2`)).status, 404);
+  for (const dead of [acting.token, 'tamsel_nonsense', ''])
+    assert.match(await by(dead, 'GET', `${account}/level`), /^401 \/problems\/token-not-valid/);
+  // A proxy's own scheme does not get in the way of the session.
+  const proxied = await app.call('GET', `${account}/level`, undefined, { authorization: 'Basic eDp5' });
+  assert.equal(proxied.status, 200);
+  await app.database.query(`update api_token set ends_at = now() - interval '1 second' where id = 1`);
+  assert.equal(await by(reading.token, 'GET', `${account}/level`), '401 /problems/token-not-valid');
+  for (const endsAt of [inDays(-1), inDays(400), 'soon']) assert.equal((await make({ endsAt })).status, 422, endsAt);
+});
+
+test('./tamsel api shows level, senders, lots and runs as tables and as JSON, and says what is wrong', async () => {
+  const { token } = (await make({ acts: true })).body;
+  const run = async (args: string[], more: NodeJS.ProcessEnv = {}) => {
+    const env = { ...process.env, TAMSEL_URL: app.origin, TAMSEL_TOKEN: token, ...more };
+    return promisify(execFile)(process.execPath, ['--import', 'tsx', 'src/cli/main.ts', 'api', ...args], {
+      cwd: ROOT,
+      env,
+    }).then(
+      ({ stdout }) => stdout,
+      ({ code, stderr }: { code: number; stderr: string }) => `${code} ${stderr}`,
+    );
+  };
+  const level = (await app.call('GET', `${account}/level`)).body;
+  assert.match(await run(['level']), new RegExp(`\\nmail +[\\d.]+ [KMG]iB +${level.mail.messages}\\n`));
+  assert.equal(JSON.parse(await run(['level', '--json'])).used, level.used);
+  const [first] = (await app.call('GET', `${account}/senders?by=domain&limit=1`)).body.senders;
+  const senders = (await run(['senders', '--by', 'domain', '--limit', '3'])).trim().split('\n');
+  assert.equal(senders.length, 4);
+  assert.ok(senders[1]?.startsWith(first.key) && senders[1]?.includes(` ${first.messages} `));
+  const marked = JSON.parse(await run(['mark', '--where', 'size > 2 MB', '--label', 'over two', '--json']));
+  assert.match(await run(['lots']), new RegExp(`${marked.id} over two +[\\d.]+ MiB +${marked.messages}`));
+  const begun = JSON.parse(await run(['run', 'trash', '--lots', `${marked.id}`, '--json']));
+  await app.finished(`${account}/runs/${begun.id}`);
+  assert.match(await run(['runs']), new RegExp(`${begun.id} trash .* ${marked.messages} +${marked.messages} +done`));
+  assert.match(await run(['senders', '--where', 'size >>']), /^1 tamsel: .+/);
+  assert.match(await run(['level'], { TAMSEL_TOKEN: 'tamsel_x' }), /^1 tamsel: This token is not known/);
+  assert.match(await run(['level'], { TAMSEL_TOKEN: '' }), /^2 tamsel: TAMSEL_TOKEN is missing/);
+  assert.match(await run(['level'], { TAMSEL_URL: 'http://127.0.0.1:1' }), /^1 tamsel: Tamsel does not answer/);
+  assert.match(await run(['nonsense']), /^2 tamsel: There is no command/);
+});
+
+test('a token keeps the account looked after when the last session is gone; without one the credentials go', async () => {
+  const { token } = (await make({ acts: true })).body;
+  const kept = async () => (await app.database.query('select 1 from credential')).rows.length;
+  await app.call('DELETE', '/session');
+  assert.equal(await kept(), 1);
+  assert.equal(await by(token, 'POST', `${account}/scans`, {}), '202');
+  await app.signIn({ port: host.plainPort });
+  for (const { id } of (await app.call('GET', `${account}/tokens`)).body.tokens)
+    await app.call('DELETE', `${account}/tokens/${id}`);
+  await app.call('DELETE', '/session');
+  assert.equal(await kept(), 0);
+});
