@@ -1,9 +1,8 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { isPassing, MailProblem } from '../mail/problem';
 import type { MailServer } from '../mail/server';
-import { accountById } from '../store/accounts';
-import { dropForgotten } from '../store/credentials';
-import { isDatabaseTrouble, transaction } from '../store/database';
+import { type Account, accountById } from '../store/accounts';
+import { type Database, isDatabaseTrouble, transaction } from '../store/database';
 import { forgetOldEvents, listen, tell } from '../store/events';
 import { finishJob, giveWay, type Job, keepLease, LeaseLost, postponeJob, takeJob } from '../store/jobs';
 import { runById, updateRun } from '../store/runs';
@@ -15,6 +14,7 @@ import { leased } from './leased';
 import { sendNotice } from './notices';
 import { carryOut } from './run/run';
 import { scan } from './scan/scan';
+import { indexAllWords } from './scan/words';
 import { failSearch, search } from './search';
 import { look, settleFigures } from './settling';
 import { SignInNeeded, signInTo } from './sign-in';
@@ -109,23 +109,21 @@ export class Worker {
         await look(database, job);
         return;
       }
+      if (await isScanned(database, job)) {
+        await this.endScan(job, account);
+        return;
+      }
       const signedIn = async () => leased(await signInTo(this.context, account), holds);
       server = await signedIn();
       if (job.kind === 'scan') {
         await scan(this.context, job, account, server, signedIn);
-        // Before the job is over: what has to be looked at again is put off in here.
-        await settleFigures(database, this.context.vault, account);
-        await finishJob(database, job);
+        await this.endScan(job, account);
       } else if (job.kind === 'search') {
         if (await search(this.context, job, server)) await finishJob(database, job);
         else await giveWay(database, job, worker);
       } else {
         const outcome = await carryOut(this.context, job, account, server);
         if (outcome === 'paused') await this.pause(job);
-        else {
-          await finishJob(database, job);
-          await dropForgotten(database, job.account);
-        }
       }
     } catch (error) {
       if (error instanceof LeaseLost) log.warn({ job }, 'the lease went to another worker');
@@ -136,6 +134,14 @@ export class Worker {
       clearInterval(keeper);
       await server?.close();
     }
+  }
+
+  /** What nobody waits for once a scan is done, and no server is needed for. */
+  private async endScan(job: Job, account: Account): Promise<void> {
+    await indexAllWords(this.context, job);
+    // Before the job is over: what has to be looked at again is put off in here.
+    await settleFigures(this.context.database, this.context.vault, account);
+    await finishJob(this.context.database, job);
   }
 
   private async pause(job: Job): Promise<void> {
@@ -177,6 +183,11 @@ export class Worker {
       else await finishJob(client, job);
     });
   }
+}
+
+/** Whether a job is a scan that was done when its worker died: of it only the end is left. */
+async function isScanned(database: Database, job: Job): Promise<boolean> {
+  return job.kind === 'scan' && (await scanById(database, job.account, job.subject))?.state === 'done';
 }
 
 function problemOf(error: unknown): { kind: string; detail: string } {

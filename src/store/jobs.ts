@@ -1,3 +1,4 @@
+import { dropForgotten } from './credentials';
 import { type Database, type Queryable, row, rows, transaction } from './database';
 import { wake } from './events';
 
@@ -90,11 +91,13 @@ export async function holdLease(db: Queryable, job: Job, worker: string): Promis
   if (!held) throw new LeaseLost();
 }
 
+/** Ends a job; with a run go the credentials that only it still needed. */
 export async function finishJob(db: Queryable, job: Job): Promise<void> {
   await db.query('update job set done_at = now(), lease_until = null where account = $1 and id = $2', [
     job.account,
     job.id,
   ]);
+  if (job.kind === 'run') await dropForgotten(db, job.account);
 }
 
 /** Whether a scan or run of the account waits for its turn. */

@@ -86,3 +86,19 @@ test('runs killed and cut at random points end as an undisturbed twin does', asy
   }
   assert.ok(strikes >= 12, `${strikes} strikes`);
 });
+
+test('of a scan that was done when its worker died only the end is made up for, without the server', async () => {
+  const { app, account } = await ready([]);
+  await until(async () => (await app.database.query('select 1 from job where done_at is null')).rowCount === 0);
+  const before = (await app.call('GET', `${account}/scans/last`)).body;
+  await app.database.query('delete from credential');
+  await app.database.query('delete from words');
+  await app.database.query('update account set words_to = 0');
+  await app.database.query(`update job set done_at = null, lease_until = now() where kind = 'scan'`);
+  await until(async () => (await app.database.query('select 1 from job where done_at is null')).rowCount === 0);
+  assert.deepEqual((await app.call('GET', `${account}/scans/last`)).body, before);
+  const { rows } = await app.database.query(
+    'select (select count(*) from words) as words, (select count(*) from message) as messages',
+  );
+  assert.equal(rows[0].words, rows[0].messages);
+});

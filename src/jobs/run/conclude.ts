@@ -6,7 +6,7 @@ import { appendEntry } from '../../store/chain';
 import { type Database, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { leaveForOtherReason, movedElsewhere } from '../../store/frozen';
-import { holdLease, type Job } from '../../store/jobs';
+import { finishJob, holdLease, type Job } from '../../store/jobs';
 import { countedBytes } from '../../store/level';
 import { saveReading } from '../../store/readings';
 import { type Run, runById, updateRun } from '../../store/runs';
@@ -63,6 +63,8 @@ export async function conclude(
       ['level', {}],
     ] as const)
       await tell(client, account.id, kind, data);
+    // Together with the entry, so that no second one is made by who takes the job up again.
+    await finishJob(client, job);
   });
 }
 

@@ -13,7 +13,6 @@ import { hasLots } from '../../store/lots';
 import { countPlacements, hasPlacements } from '../../store/placements';
 import { type ScanStage, saveOutline, updateScan } from '../../store/scans';
 import { hasLooseMessages, joinThreads } from '../../store/threads';
-import { indexWords, sortWords } from '../../store/words';
 import type { WorkContext } from '../context';
 import { readLevel } from '../listing';
 import { noticeOfScan } from '../notices';
@@ -90,7 +89,6 @@ class Scanner {
     this.messages.done = this.messages.total;
     this.folders.done = this.folders.total;
     await this.write('done');
-    await this.indexWords();
   }
 
   /** Makes folders that changed equal to the server's. */
@@ -192,13 +190,6 @@ class Scanner {
       await dropFirstRanking(client, this.account.id);
       await tell(client, this.account.id, 'index', {});
     });
-  }
-
-  /** Behind what the user waits for. */
-  private async indexWords(): Promise<void> {
-    let wasAny = false;
-    while (await this.fenced((client) => indexWords(client, this.account.id))) wasAny = true;
-    if (wasAny) await sortWords(this.context.database);
   }
 
   private async plan(changed: readonly ChangedFolder[]): Promise<void> {
