@@ -193,6 +193,23 @@ test('a scan killed at random points and dropped at random octets goes on where 
   assert.deepEqual(await told(), settled);
 });
 
+test('a host that cuts every connection after some octets is read to the end, in one try', async () => {
+  const host = await startStandIn();
+  const relay = await Relay.before(host.plainPort);
+  const app = await App.start();
+  host.faults.dropAfterBytes = 150_000;
+  const account = await app.signIn({ port: relay.port });
+  const problems: unknown[] = [];
+  await until(async () => {
+    const { body } = await app.call('GET', `${account}/scans/last`);
+    if (body.problem) problems.push(body.problem);
+    return body.state === 'done';
+  });
+  assert.deepEqual(problems, []);
+  assert.ok(relay.connections > 12, `${relay.connections} connections`);
+  assert.deepEqual(await indexed(app, account), hosted(host));
+});
+
 test('a password that is refused later locks the account, and says so', async () => {
   const host = await startStandIn();
   const app = await App.start();

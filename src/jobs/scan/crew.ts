@@ -9,6 +9,9 @@ export interface FolderTask {
 /** Connections beyond the first: hosts commonly allow ten or more of one user, some fewer. */
 const MOST_HELPERS = 2;
 
+/** Times in a row that the first connection is lost and made again with nothing read in between. */
+const MOST_LOSSES = 3;
+
 /** A connection and the folder that it has open. */
 interface Hand {
   server: MailServer;
@@ -16,16 +19,30 @@ interface Hand {
   open: OpenFolder | undefined;
 }
 
-/** Several connections that share work, as many as the host lets in: one that it refuses, or drops, is done without. */
+/**
+ * Several connections that share work, as many as the host lets in: one that it refuses, or drops, is done without, but for
+ * the first, which is made again, so that what was read so far and is kept in memory is not read anew.
+ */
 export class Crew {
   private readonly helpers: Hand[] = [];
   private readonly chief: Hand;
+  private losses = 0;
 
   constructor(
     server: MailServer,
     private readonly another: () => Promise<MailServer>,
   ) {
     this.chief = { server, folder: undefined, open: undefined };
+  }
+
+  /** The connection for what is not shared. */
+  get first(): MailServer {
+    return this.chief.server;
+  }
+
+  /** Says that something was read, and so that the host can be used. */
+  advanced(): void {
+    this.losses = 0;
   }
 
   /** Asks the host for further connections. */
@@ -51,9 +68,9 @@ export class Crew {
           await act(hand.server, task, await this.openFor(hand, task.serverName));
         } catch (error) {
           tasks.unshift(task);
-          if (hand === this.chief || !isOfConnection(error)) throw error;
-          await this.dismiss(hand);
-          return;
+          if (!isOfConnection(error)) throw error;
+          if (hand === this.chief) await this.replaceChief(error);
+          else return this.dismiss(hand);
         }
       }
     };
@@ -77,13 +94,21 @@ export class Crew {
     }
   }
 
+  /** A host that wants patience, or loses connections over nothing, is left alone for a while: that is the caller's. */
+  private async replaceChief(error: MailProblem): Promise<void> {
+    this.losses++;
+    if (error.kind !== 'connection-lost' || this.losses > MOST_LOSSES) throw error;
+    await this.chief.server.close();
+    Object.assign(this.chief, { server: await this.another(), folder: undefined, open: undefined });
+  }
+
   private async dismiss(hand: Hand): Promise<void> {
     this.helpers.splice(this.helpers.indexOf(hand), 1);
     await hand.server.close();
   }
 
   async close(): Promise<void> {
-    await Promise.all(this.helpers.map(({ server }) => server.close()));
+    await Promise.all([this.chief, ...this.helpers].map(({ server }) => server.close()));
   }
 }
 
@@ -98,6 +123,6 @@ function taken<T extends FolderTask>(tasks: T[], hand: Hand, hands: readonly Han
   return tasks.splice(Math.max(0, free), 1)[0];
 }
 
-function isOfConnection(error: unknown): boolean {
+function isOfConnection(error: unknown): error is MailProblem {
   return error instanceof MailProblem && (error.kind === 'connection-lost' || error.kind === 'throttled');
 }

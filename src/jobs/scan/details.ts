@@ -1,5 +1,6 @@
 import type { MessageRecord } from '../../core/mailbox/record';
 import { numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/accounts';
 import { ArrivalBatch, type Place } from '../../store/arrivals';
@@ -64,6 +65,13 @@ export class Details {
       if (missing.size > 0) await collect(server.bareMetadata(rangesOf(missing)));
       await write();
       await writing;
+    } catch (error) {
+      // What came before the server failed need not come again: a host may cut every connection before a batch is full.
+      if (error instanceof MailProblem) {
+        await write();
+        await writing;
+      }
+      throw error;
     } finally {
       await writing.catch(() => undefined);
       this.spare.push(batch);

@@ -59,6 +59,8 @@ class Scanner {
   private readonly messages = { done: 0, total: 0 };
   private stage: ScanStage = 'level';
   private toldAt = 0;
+  /** Whether this try got on for good, so that the next would be a first one. */
+  private lasts = false;
   private readonly sync: FolderSync;
   private readonly crew: Crew;
 
@@ -66,17 +68,17 @@ class Scanner {
     private readonly context: WorkContext,
     private readonly job: Job,
     private readonly account: Account,
-    private readonly server: MailServer,
+    server: MailServer,
     another: () => Promise<MailServer>,
   ) {
-    this.sync = new FolderSync(context, job, account, server, (messages) => this.count(messages));
+    this.sync = new FolderSync(context, job, account, server, (messages) => this.written(messages));
     this.crew = new Crew(server, another);
   }
 
   async run(): Promise<void> {
     try {
       for (let round = 0; round < MOST_ROUNDS; round++) {
-        const listed = await readLevel(this.context.database, this.account.id, this.server);
+        const listed = await readLevel(this.context.database, this.account.id, this.crew.first);
         const changed = await changedFolders(this.context.database, this.account.id, listed, round === 0);
         if (round === 0) await this.plan(changed);
         if (changed.length === 0) break;
@@ -159,7 +161,14 @@ class Scanner {
     });
   }
 
+  /** Told of messages whose details are in the index: they are not read again, however this try ends. */
+  private async written(messages: number): Promise<void> {
+    this.lasts = true;
+    await this.count(messages);
+  }
+
   private async count(messages: number): Promise<void> {
+    this.crew.advanced();
     this.messages.done += messages;
     await this.progress();
   }
@@ -226,6 +235,7 @@ class Scanner {
         folders: this.folders,
         messages: this.messages,
         problem: null,
+        ...(this.lasts ? { attempts: 0 } : {}),
       });
       if (state === 'done') await noticeOfScan(client, this.account, scan);
       await tell(client, this.account.id, 'scan', scan);
