@@ -4,6 +4,7 @@ import { kindBits } from '../core/mailbox/kinds';
 import type { MessageRecord } from '../core/mailbox/record';
 import type { Mailbox } from '../core/senders/address';
 import { fold } from '../core/text';
+import type { Threads } from '../core/threads/threads';
 import { takeIds } from './accounts';
 import { CopyRows } from './copy';
 import { type Queryable, rows } from './database';
@@ -78,13 +79,15 @@ export class ArrivalBatch {
   private readonly messages = new CopyRows(MESSAGE_COLUMNS);
   private readonly placements = new CopyRows(PLACEMENT_COLUMNS);
   private readonly emailIds: (string | null)[] = [];
+  private readonly threadNodes: number[] = [];
   /** Of the messages in it. */
   readonly uids: number[] = [];
 
-  /** @param texts shared by the batches of a scan. */
+  /** @param texts and `threads`, of what came in before: shared by the batches of a scan. */
   constructor(
     private readonly account: number,
     private readonly texts: FoldedTexts,
+    private readonly threads: Threads,
   ) {}
 
   get size(): number {
@@ -95,6 +98,7 @@ export class ArrivalBatch {
     this.messages.clear();
     this.placements.clear();
     this.emailIds.length = 0;
+    this.threadNodes.length = 0;
     this.uids.length = 0;
   }
 
@@ -103,6 +107,7 @@ export class ArrivalBatch {
     const authorAddress = record.from?.address ?? '';
     const signs = signsOf({ bulkFields, listId, authorAddress, recipients, subject, files }, place.self);
     this.emailIds.push(record.emailId);
+    this.threadNodes.push(this.threads.add(record));
     this.uids.push(record.uid);
     this.addMessage(record, signs);
     this.addPlacement(place, record, signs);
@@ -119,8 +124,9 @@ export class ArrivalBatch {
     const known = await this.known(db, first);
     for (let row = 0; row < size; row++) {
       messages.patch(row, MESSAGE_ID, first + row);
-      // A thread of its own until it is joined to others.
-      messages.patch(row, THREAD, first + row);
+      // As far as it shows by now: few are left to be joined once the scan is through, which costs more than to write them.
+      if (!known.has(row))
+        messages.patch(row, THREAD, this.threads.threadOf(this.threadNodes[row] as number, first + row));
       placements.patch(row, PLACEMENT_ID, first + row);
       placements.patch(row, PLACED_MESSAGE, known.get(row) ?? first + row);
       placements.patch(row, CHANGED, version);

@@ -23,6 +23,7 @@ export async function joinThreads(db: Queryable, account: number): Promise<void>
   await overWholeAccount(db);
   const threads = new Threads();
   const ids: number[] = [];
+  const nodes: number[] = [];
   const stored: (number | null)[] = [];
   for (let after = 0; ; after = ids.at(-1) as number) {
     const page = await rows<{
@@ -40,13 +41,13 @@ export async function joinThreads(db: Queryable, account: number): Promise<void>
     for (const { id, thread, referenceIds, ...links } of page) {
       ids.push(id);
       stored.push(thread);
-      threads.add({ ...links, references: referenceIds === '' ? [] : referenceIds.split(' ') });
+      nodes.push(threads.add({ ...links, references: referenceIds === '' ? [] : referenceIds.split(' ') }));
     }
     if (page.length < PAGE) break;
   }
   const joined: { id: number; thread: number }[] = [];
-  for (const [index, root] of threads.roots().entries()) {
-    const [id, thread] = [ids[index] as number, ids[root] as number];
+  for (const [index, id] of ids.entries()) {
+    const thread = threads.threadOf(nodes[index] as number, id);
     if (stored[index] !== thread) joined.push({ id, thread });
   }
   await db.query('update account set threaded_to = $2 where id = $1', [account, ids.at(-1) ?? 0]);

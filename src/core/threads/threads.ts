@@ -20,28 +20,31 @@ export class Threads {
   /** The node of each identifier, by its number. */
   private readonly nodes: number[] = [];
   private readonly parent: number[] = [];
-  private readonly owner: number[] = [];
+  /** Of a root, the lowest id of a message that was asked for; 0 where none was. */
+  private readonly first: number[] = [];
 
-  /** Adds the next message; its number is how many were added before. */
-  add({ messageId, inReplyTo, references }: ThreadLinks): void {
+  /** Adds a message; gives the node by which its thread is asked for. */
+  add({ messageId, inReplyTo, references }: ThreadLinks): number {
     const own = messageId === '' ? this.fresh() : this.nodeOf(messageId);
-    this.owner.push(own);
     for (const id of references) this.join(own, this.nodeOf(id));
     for (const id of inReplyTo.match(/<[^<>\s]+>/g) ?? []) this.join(own, this.nodeOf(id));
+    return own;
   }
 
-  /** For each message the number of the first one of its thread. */
-  roots(): Uint32Array {
-    // One more than the number of the first message of a root.
-    const firstOf = new Uint32Array(this.parent.length);
-    return Uint32Array.from(this.owner, (node, message) => {
-      const root = this.find(node);
-      firstOf[root] ||= message + 1;
-      return (firstOf[root] as number) - 1;
-    });
+  /**
+   * The thread of a message: the lowest id of those in it that were asked for so far, this one's among them. Final once all
+   * were added and asked for.
+   *
+   * @param id above 0.
+   */
+  threadOf(node: number, id: number): number {
+    const root = this.find(node);
+    this.first[root] = lowest(this.first[root] as number, id);
+    return this.first[root] as number;
   }
 
   private fresh(): number {
+    this.first.push(0);
     this.parent.push(this.parent.length);
     return this.parent.length - 1;
   }
@@ -64,6 +67,14 @@ export class Threads {
 
   private join(one: number, other: number): void {
     const [a, b] = [this.find(one), this.find(other)];
-    if (a !== b) this.parent[Math.max(a, b)] = Math.min(a, b);
+    if (a === b) return;
+    const root = Math.min(a, b);
+    this.parent[Math.max(a, b)] = root;
+    this.first[root] = lowest(this.first[a] as number, this.first[b] as number);
   }
+}
+
+/** The lower of two ids, 0 being none. */
+function lowest(one: number, other: number): number {
+  return one === 0 || (other !== 0 && other < one) ? other : one;
 }

@@ -1,5 +1,6 @@
 import type { MessageRecord } from '../../core/mailbox/record';
 import { numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { Threads } from '../../core/threads/threads';
 import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/accounts';
@@ -24,6 +25,7 @@ export class Details {
   /** One for each that reads, and one for each that is being written. */
   private readonly spare: ArrivalBatch[] = [];
   private readonly texts = new FoldedTexts();
+  private readonly threads = new Threads();
   private turn: Promise<unknown> = Promise.resolve();
 
   /**
@@ -80,7 +82,7 @@ export class Details {
   }
 
   private emptyBatch(): ArrivalBatch {
-    const batch = this.spare.pop() ?? new ArrivalBatch(this.account.id, this.texts);
+    const batch = this.spare.pop() ?? new ArrivalBatch(this.account.id, this.texts, this.threads);
     batch.clear();
     return batch;
   }
