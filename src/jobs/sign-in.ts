@@ -5,8 +5,8 @@ import { connectImap } from '../mail/imap/connect';
 import type { Outgoing } from '../mail/outgoing';
 import { MailProblem, type MailProblemKind } from '../mail/problem';
 import type { MailServer } from '../mail/server';
-import { type Account, lockAccount } from '../store/accounts';
-import { replaceTokens, secretOf } from '../store/credentials';
+import type { Account } from '../store/accounts';
+import { credentialOf, lockAccount, replaceTokens } from '../store/credentials';
 import { type Database, transaction } from '../store/database';
 import type { Vault } from '../store/vault';
 
@@ -27,14 +27,15 @@ const LOCKS = new Set<MailProblemKind>(['password-refused', 'token-refused', 'au
  */
 export async function signInTo(context: Context, account: Account): Promise<MailServer> {
   const { database, vault, outgoing } = context;
-  const secret = await secretOf(database, vault, account.id);
-  if (!secret) throw new SignInNeeded();
+  const credential = await credentialOf(database, vault, account.id);
+  if (!credential || account.state === 'locked') throw new SignInNeeded();
+  const { secret } = credential;
   try {
     if (!('tokens' in secret)) return await connectImap({ ...account, ...secret }, outgoing);
     return await showTokens(context, account, secret.tokens);
   } catch (error) {
     if (error instanceof MailProblem && LOCKS.has(error.kind)) {
-      await lockAccount(database, account.id);
+      await lockAccount(database, account.id, credential);
       throw new SignInNeeded();
     }
     throw error;
@@ -61,7 +62,7 @@ async function showTokens(context: Context, account: Account, kept: Tokens): Pro
  */
 async function renewed({ database, vault, outgoing }: Context, account: Account, spent: Tokens): Promise<Tokens> {
   return transaction(database, async (client) => {
-    const secret = await secretOf(client, vault, account.id, true);
+    const { secret } = (await credentialOf(client, vault, account.id, true)) ?? {};
     if (!secret || !('tokens' in secret)) throw new SignInNeeded();
     if (secret.tokens.access !== spent.access) return secret.tokens;
     const registered = clientFor(account.host, outgoing.authorization);

@@ -2,6 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { isPassing, MailProblem } from '../mail/problem';
 import type { MailServer } from '../mail/server';
 import { type Account, accountById } from '../store/accounts';
+import { canSignIn } from '../store/credentials';
 import { type Database, isDatabaseTrouble, transaction } from '../store/database';
 import { forgetOldEvents, listen, tell } from '../store/events';
 import { finishJob, giveWay, type Job, keepLease, LeaseLost, postponeJob, takeJob } from '../store/jobs';
@@ -165,7 +166,9 @@ export class Worker {
           ? await scanById(client, job.account, job.subject)
           : await runById(client, job.account, job.subject);
       const attempts = (work?.attempts ?? 0) + 1;
-      const again = isPassing(error) && attempts < MOST_ATTEMPTS;
+      // Somebody may have signed in while what was kept before was refused.
+      const passes = isPassing(error) || (error instanceof SignInNeeded && (await canSignIn(client, job.account)));
+      const again = passes && attempts < MOST_ATTEMPTS;
       const change = again ? { problem, attempts } : { state: 'failed' as const, problem, attempts: 0 };
       if (job.kind === 'scan')
         await tell(client, job.account, 'scan', await updateScan(client, job.account, job.subject, change));

@@ -66,7 +66,7 @@ export async function findOrCreateAccount(
   const account = await theRow<Account>(
     db,
     `insert into account (host, port, security, user_name) values ($1, $2, $3, $4)
-     on conflict (host, port, user_name) do update set security = excluded.security, state = 'active'
+     on conflict (host, port, user_name) do update set security = excluded.security
      returning ${COLUMNS}`,
     [access.host, access.port, access.security, access.user],
   );
@@ -125,11 +125,6 @@ export async function isUnsettled(db: Queryable, account: number): Promise<boole
     (await row<{ unsettled: boolean }>(db, 'select unsettled from account where id = $1', [account]))?.unsettled ??
     false
   );
-}
-
-/** Keeps the worker away from a host that refused the password, until somebody signs in. */
-export async function lockAccount(db: Queryable, account: number): Promise<void> {
-  await db.query(`update account set state = 'locked' where id = $1`, [account]);
 }
 
 /** Erases the account with its index, ledger and credentials. */

@@ -11,7 +11,17 @@ export type Secret =
     }
   | { tokens: Tokens };
 
-/** Keeps how to sign in, in a transaction of the caller's. Tokens in whose place a password comes are taken back. */
+/** A secret that is kept. */
+export interface Credential {
+  secret: Secret;
+  /** Since when, as PostgreSQL says it: tokens that are renewed are the same credential still. */
+  storedAt: string;
+}
+
+/**
+ * Keeps how to sign in, in a transaction of the caller's, and opens the account where it was locked for want of it. Tokens in
+ * whose place a password comes are taken back.
+ */
 export async function saveSecret(db: Queryable, vault: Vault, account: number, secret: Secret): Promise<void> {
   // New tokens may be of the same authorization as the old ones, and would go with them (RFC 7009 §2.1).
   if (!('tokens' in secret)) await drop(db, account, `form = 'tokens'`);
@@ -21,6 +31,7 @@ export async function saveSecret(db: Queryable, vault: Vault, account: number, s
      set sealed = excluded.sealed, form = excluded.form, forget = false, stored_at = now()`,
     [account, vault.seal(account, JSON.stringify(secret)), 'tokens' in secret ? 'tokens' : 'document'],
   );
+  await db.query(`update account set state = 'active' where id = $1`, [account]);
 }
 
 /**
@@ -28,20 +39,47 @@ export async function saveSecret(db: Queryable, vault: Vault, account: number, s
  *
  * @param alone keeps others from it until the transaction of the caller's ends.
  */
-export async function secretOf(
+export async function credentialOf(
   db: Queryable,
   vault: Vault,
   account: number,
   alone = false,
-): Promise<Secret | undefined> {
-  const kept = await row<{ sealed: Buffer; form: 'password' | 'document' | 'tokens' }>(
+): Promise<Credential | undefined> {
+  const kept = await row<{ sealed: Buffer; form: 'password' | 'document' | 'tokens'; storedAt: string }>(
     db,
-    `select sealed, form from credential where account = $1 ${alone ? 'for update' : ''}`,
+    `select sealed, form, stored_at::text as "storedAt" from credential where account = $1 ${alone ? 'for update' : ''}`,
     [account],
   );
   const text = kept && vault.unseal(account, kept.sealed);
-  if (text === undefined) return undefined;
-  return kept?.form === 'password' ? { password: text } : (JSON.parse(text) as Secret);
+  if (!kept || text === undefined) return undefined;
+  const secret = kept.form === 'password' ? { password: text } : (JSON.parse(text) as Secret);
+  return { secret, storedAt: kept.storedAt };
+}
+
+/**
+ * Keeps the worker away from a host that refused a credential, until somebody signs in; somebody who did so meanwhile is not
+ * locked out for what was kept before.
+ */
+export async function lockAccount(
+  db: Queryable,
+  account: number,
+  { storedAt }: Pick<Credential, 'storedAt'>,
+): Promise<void> {
+  await db.query(
+    `update account set state = 'locked' where id = $1
+     and exists (select 1 from credential c where c.account = $1 and c.stored_at = $2::timestamptz)`,
+    [account, storedAt],
+  );
+}
+
+/** Whether there is a credential that was not refused. */
+export async function canSignIn(db: Queryable, account: number): Promise<boolean> {
+  const found = await row(
+    db,
+    `select 1 from credential c join account a on a.id = c.account where a.id = $1 and a.state = 'active'`,
+    [account],
+  );
+  return found !== undefined;
 }
 
 /** Puts renewed tokens in the place of those that they renew, whether or not they are about to be forgotten. */

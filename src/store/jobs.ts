@@ -37,15 +37,16 @@ export async function enqueue(
  * Takes the next job under a lease: of each account one at a time, one that was begun before any other.
  *
  * The row of the account is locked while its jobs are looked at, so that two workers never take two jobs of it, but not
- * against rows that refer to it, which who holds a job writes all the time; the second statement sees what was committed before that lock was got. The job's own row is waited for while whoever held it
- * is writing under `holdLease`, and passed by if it was kept meanwhile.
+ * against rows that refer to it, which who holds a job writes all the time; the second statement sees what was committed
+ * before that lock was got. The job's own row is waited for while whoever held it is writing under `holdLease`, and passed by
+ * if it was kept meanwhile.
  */
 export async function takeJob(database: Database, worker: string, leaseSeconds: number): Promise<Job | undefined> {
   return transaction(database, async (client) => {
     const waiting = await rows<{ account: number }>(
       client,
       `select a.id as account from account a
-       where a.state = 'active' and exists (
+       where exists (
          select 1 from job j where j.account = a.id and j.done_at is null and j.not_before <= now()
          and (j.lease_until is null or j.lease_until < now()))
        and not exists (select 1 from job b where b.account = a.id and b.done_at is null

@@ -2,6 +2,7 @@ import assert from 'node:assert/strict';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
+import { setTimeout as sleep } from 'node:timers/promises';
 import { connectImap } from '../../src/mail/imap/connect';
 import type { MailProblem } from '../../src/mail/problem';
 import { Vault } from '../../src/store/vault';
@@ -302,11 +303,13 @@ test('tokens that cannot be renewed from here, since the operator took the regis
 
 test('an authorization server that is down for a while delays, and locks nothing; signing out takes the tokens back', async () => {
   const { host, app, authorization } = await hosts();
-  authorization.accessSeconds = 1;
+  authorization.accessSeconds = 5;
   const account = await authorized(app, host);
+  const spent = sleep(5_000);
+  authorization.accessSeconds = 3_600;
   await app.scanned(account);
   authorization.isDown = true;
-  await new Promise((resolve) => setTimeout(resolve, 1_500));
+  await spent;
   const { body: scan } = await app.call('POST', `${account}/scans`, {});
   const path = `${account}/scans/${scan.id}`;
   await until(async () => (await app.call('GET', path)).body.problem?.kind === 'authorization-unreachable');

@@ -34,7 +34,7 @@ async function harass(app: App, host: StandIn, account: string, run: unknown, co
   assert.equal(started.status, 202, JSON.stringify(started.body));
   const path = `${account}/runs/${started.body.id}`;
   let strikes = 0;
-  for (let holder = await taken(app, path, null); holder !== null && strikes < 8; strikes++) {
+  for (let holder = await taken(app, path, null); holder !== null && strikes < 6; strikes++) {
     // A third between a command that was carried out and its answer, a third at random octets, a third by a kill alone.
     if (strikes % 3 === 0)
       host.faults.dropAnswerTo = { command: commands[(strikes / 3) % commands.length] as string, times: 1 };

@@ -177,8 +177,10 @@ test('pause, go on, cancel: what was done stays accounted for, and two runs wait
   assert.ok(paused.done.messages < paused.asked.messages);
   const { body } = await app.call('POST', `${path}/pause`);
   assert.equal(body.type, '/problems/wrong-state');
+  host.faults.latencyMs = 0;
   const other = await app.finished(`${account}/runs/${started[1]}`);
   assert.equal(other.state, 'done', 'the other run does not wait for one that is paused');
+  host.faults.latencyMs = 800;
   await app.call('POST', `${path}/resume`);
   await until(async () => (await app.call('GET', path)).body.done.messages > paused.done.messages);
   await app.call('POST', `${path}/cancel`);
