@@ -154,6 +154,8 @@ export const Level = v.object({
   trash: Amount,
   /** Of the trash what a guard keeps: it stays when the rest is purged. */
   trashGuarded: Amount,
+  /** Folders with messages that no scan has read yet. */
+  unread: v.number(),
   plan: Amount,
   after: count,
   /** Messages left then; the server's count where it limits them. */

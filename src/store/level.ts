@@ -23,6 +23,8 @@ export interface AccountLevel extends Level {
   folders: FolderLevel[];
   /** Of the trash what a guard keeps: it stays when the rest is purged. */
   trashGuarded: Amount;
+  /** How many folders with messages no scan has read yet: they count as STATUS says. */
+  unread: number;
 }
 
 /**
@@ -41,6 +43,7 @@ export async function accountLevel(db: Queryable, account: Account): Promise<Acc
   ];
   const trashIds = new Set(trashFolders(folders, account.settings.trashFolder).map(({ id }) => id));
   const sum = { mail: { messages: 0, bytes: 0 }, trash: { messages: 0, bytes: 0 } };
+  let unread = 0;
   const figures = folders.map((folder): FolderLevel => {
     const ours = counted.get(folder.id) ?? { messages: 0, bytes: 0 };
     const scanned = generations.get(folder.id)?.seenMessages != null;
@@ -50,6 +53,7 @@ export async function accountLevel(db: Queryable, account: Account): Promise<Acc
       const part = trashIds.has(folder.id) ? sum.trash : sum.mail;
       part.messages += amount.messages;
       part.bytes += amount.bytes;
+      if (!scanned && folder.statusMessages > 0) unread++;
     }
     return { path: folder.path, role: folder.role, roleBy: folder.roleBy, repeats: folder.repeats, ...amount };
   });
@@ -74,6 +78,7 @@ export async function accountLevel(db: Queryable, account: Account): Promise<Acc
     readings,
     folders: figures,
     trashGuarded: guarded.inTrash,
+    unread,
   };
 }
 

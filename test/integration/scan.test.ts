@@ -97,6 +97,8 @@ test('the index equals the host in every folder; a view of every message is show
   const level = (await app.call('GET', `${account}/level`)).body;
   const view = level.folders.find(({ path }: { path: string }) => path === 'Everything');
   assert.deepEqual([view.repeats, view.messages > 4_000], [true, true]);
+  assert.ok(first.unread > 20);
+  assert.equal(level.unread, 0);
   assert.equal(level.mail.bytes + level.trash.bytes + level.other, level.used);
   const view409 = await app.call('POST', `${account}/runs`, { action: 'purge', folder: 'Everything' });
   assert.equal(view409.body.type, '/problems/repeated-view');

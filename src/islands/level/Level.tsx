@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import { OCTETS_IN } from '../../core/units';
-import { useAccount, useChange, useFigures, useLevel, useScan } from '../../ui/api/account';
+import { useAccount, useChange, useFigures, useLevel } from '../../ui/api/account';
 import type { Level as LevelData, Settings } from '../../ui/api/types';
 import { Readings } from '../../ui/charts/Readings';
 import { useMeasured } from '../../ui/columns/useMeasured';
@@ -91,7 +91,6 @@ const QUOTA_UNIT = 1024;
 
 function Summary({ level }: { level: LevelData }) {
   const { octets } = useFigures();
-  const scan = useScan().data;
   const counted = level.mail.bytes + level.trash.bytes;
   const otherNote =
     level.usedBy === 'counted'
@@ -118,7 +117,7 @@ function Summary({ level }: { level: LevelData }) {
       />
       <Figure name={text.level.other} value={octets(level.other)} note={otherNote} />
       <TargetFigure level={level} />
-      {scan && scan.state !== 'done' && <p className="note sm:col-span-2 lg:col-span-4">{text.level.filling}</p>}
+      {level.unread > 0 && <p className="note sm:col-span-2 lg:col-span-4">{text.level.filling}</p>}
     </section>
   );
 }

@@ -60,6 +60,8 @@ export interface Level {
   trash: Amount;
   /** Of the trash what a guard keeps. */
   trashGuarded: Amount;
+  /** Folders with messages that no scan has read yet. */
+  unread: number;
   plan: Amount;
   after: number;
   afterMessages: number;

@@ -126,7 +126,7 @@ export const en = {
     root: (used: string, limit: string, counted: string, rest: string) =>
       `${used} of ${limit}; messages add up to ${counted}, ${rest} is not mail`,
     filling:
-      'These figures come from the server’s own count until the scan has read each folder; what stands below by year, size and category grows with it.',
+      'The scan has not read every folder yet: until it has, these figures are the server’s own count, and what stands below by year, size and category grows.',
   },
   scan: {
     title: 'The scan is under way',
