@@ -168,3 +168,18 @@ test('what folders are for is proposed by their names, and nothing is moved befo
   assert.deepEqual([ran.state, ran.left, ran.done], ['done', [], ran.asked]);
   assert.ok((host.mailbox.folder('Papierkorb')?.messages.length ?? 0) >= ran.done.messages);
 });
+
+test('while a further mailbox is scanned for the first time, the planner knows how much of it is there', async () => {
+  const hosts = [await startStandIn({ scenario: tinyScenario() }), await startStandIn()] as const;
+  const app = await App.start();
+  await app.scanned(await app.signIn({ port: hosts[0].plainPort }));
+  hosts[1].faults.latencyMs = 200;
+  const account = await app.signIn({ port: hosts[1].plainPort });
+  const its = `from placement where account = ${account.split('/').at(-1)}`;
+  const count = async () => (await app.database.query(`select count(*)::int ${its}`)).rows[0].count;
+  await until(async () => (await count()) >= 1_000);
+  const { rows } = await app.database.query(`explain (format json) select * ${its}`);
+  assert.equal((await app.call('GET', `${account}/scans/last`)).body.stage, 'details', 'it is under way');
+  const planned = rows[0]['QUERY PLAN'][0].Plan['Plan Rows'];
+  assert.ok(planned > 400, `${planned} rows planned`);
+});

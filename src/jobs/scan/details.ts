@@ -5,11 +5,15 @@ import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/accounts';
 import { ArrivalBatch, type Place } from '../../store/arrivals';
-import type { Queryable } from '../../store/database';
+import { countAnew, type Queryable } from '../../store/database';
 import { FoldedTexts } from '../../store/folded-texts';
 
 /** Messages that are written together: a batch is what a kill can cost. */
 const BATCH = 2_000;
+
+/** Messages after which the planner is to know of them, and each time as many times more. */
+const COUNTED_FROM = 1_000;
+const COUNTED_AGAIN = 8;
 
 /** Messages of a folder whose metadata is to be read and written. What is left of `uids` is not in the index. */
 export interface DetailsTask {
@@ -27,6 +31,8 @@ export class Details {
   private readonly texts = new FoldedTexts();
   private readonly threads = new Threads();
   private turn: Promise<unknown> = Promise.resolve();
+  private total = 0;
+  private countAt = COUNTED_FROM;
 
   /**
    * @param fenced runs a transaction that only the holder of the lease can close.
@@ -88,12 +94,21 @@ export class Details {
   }
 
   private async write(batch: ArrivalBatch, unwritten: Set<number>): Promise<void> {
-    const mine = this.turn.then(() => this.fenced((client) => batch.write(client)));
+    const mine = this.turn.then(() => this.fenced((client) => this.writeIn(client, batch)));
     this.turn = mine.catch(() => undefined);
     await mine;
     for (const uid of batch.uids) unwritten.delete(uid);
     const { size } = batch;
     this.spare.push(batch);
     await this.written(size);
+  }
+
+  /** Others query what is there already, so the planner has to be told of it meanwhile. */
+  private async writeIn(client: Queryable, batch: ArrivalBatch): Promise<void> {
+    await batch.write(client);
+    this.total += batch.size;
+    if (this.total < this.countAt) return;
+    await countAnew(client);
+    this.countAt = this.total * COUNTED_AGAIN;
   }
 }
