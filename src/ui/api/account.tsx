@@ -5,6 +5,7 @@ import type { PlanState } from '../../workers/protocol';
 import * as format from '../text/format';
 import { call } from './call';
 import { hear } from './events';
+import { Freshness } from './freshness';
 import type { AccountBrief, Amount, Decision, Guard, Level, Lot, Run, ScanState, SearchState, Settings } from './types';
 
 interface AccountContext {
@@ -37,23 +38,21 @@ interface AccountOf {
 /** Provides the account in view, and keeps what is shown of it fresh as events come in. */
 export function AccountProvider({ account, settings, children }: AccountOf) {
   const client = useQueryClient();
-  useEffect(
-    () =>
-      hear(account.id, ({ kind, data }) => {
-        if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
-        if (kind === 'opened')
-          for (const key of ['runs', 'scan', 'level']) void client.invalidateQueries({ queryKey: [key, account.id] });
-        if (kind === 'run') void client.invalidateQueries({ queryKey: ['runs', account.id] });
-        if (kind === 'index' || kind === 'level') void client.invalidateQueries({ queryKey: ['trash', account.id] });
-        if (kind === 'level')
-          for (const key of ['level', 'lots', 'settings', 'decisions', 'guards', 'plan'])
-            void client.invalidateQueries({ queryKey: [key, account.id] });
-        if (kind === 'index')
-          for (const key of ['level', 'messages', 'senders', 'lots', 'decisions', 'guards', 'plan'])
-            void client.invalidateQueries({ queryKey: [key, account.id] });
-      }),
-    [account.id, client],
-  );
+  useEffect(() => {
+    const freshness = new Freshness(client, account.id);
+    const stop = hear(account.id, ({ kind, data }) => {
+      if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
+      if (kind === 'opened') freshness.lost('runs', 'scan', 'level');
+      if (kind === 'run') freshness.lost('runs');
+      if (kind === 'level') freshness.lost('trash', 'level', 'lots', 'settings', 'decisions', 'guards', 'plan');
+      if (kind === 'index')
+        freshness.lost('trash', 'level', 'messages', 'senders', 'lots', 'decisions', 'guards', 'plan');
+    });
+    return () => {
+      stop();
+      freshness.stop();
+    };
+  }, [account.id, client]);
   return (
     <AccountAround account={account} settings={settings}>
       {children}
