@@ -40,8 +40,10 @@ export class Worker {
   async run(): Promise<void> {
     const { database } = this.context;
     const stopListening = listen(database, 'work', () => this.wakeUp?.());
-    const heart = setInterval(() => void beat(database, this.context.worker).catch(() => undefined), BEAT_MS);
-    await beat(database, this.context.worker);
+    // The database may be away at any time, the first moment included.
+    const beatNow = () => void beat(database, this.context.worker).catch(() => undefined);
+    beatNow();
+    const heart = setInterval(beatNow, BEAT_MS);
     while (!this.stopped) {
       try {
         await this.keepHouse();
