@@ -157,7 +157,7 @@ export class Worker {
 
   /** Trouble that passes is tried again, later and later; other trouble ends the work, and says why. */
   private async failed(job: Job, error: unknown): Promise<void> {
-    const { database, worker, log } = this.context;
+    const { database, vault, worker, log } = this.context;
     const problem = problemOf(error);
     log.warn({ err: error, job }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
@@ -169,7 +169,8 @@ export class Worker {
           : await runById(client, job.account, job.subject);
       const attempts = (work?.attempts ?? 0) + 1;
       // Somebody may have signed in while what was kept before was refused.
-      const passes = isPassing(error) || (error instanceof SignInNeeded && (await canSignIn(client, job.account)));
+      const passes =
+        isPassing(error) || (error instanceof SignInNeeded && (await canSignIn(client, vault, job.account)));
       const again = passes && attempts < MOST_ATTEMPTS;
       const change = again ? { problem, attempts } : { state: 'failed' as const, problem, attempts: 0 };
       if (job.kind === 'scan')

@@ -72,14 +72,10 @@ export async function lockAccount(
   );
 }
 
-/** Whether there is a credential that was not refused. */
-export async function canSignIn(db: Queryable, account: number): Promise<boolean> {
-  const found = await row(
-    db,
-    `select 1 from credential c join account a on a.id = c.account where a.id = $1 and a.state = 'active'`,
-    [account],
-  );
-  return found !== undefined;
+/** Whether there is a credential that can be used and was not refused. */
+export async function canSignIn(db: Queryable, vault: Vault, account: number): Promise<boolean> {
+  const active = await row(db, `select 1 from account where id = $1 and state = 'active'`, [account]);
+  return active !== undefined && (await credentialOf(db, vault, account)) !== undefined;
 }
 
 /** Puts renewed tokens in the place of those that they renew, whether or not they are about to be forgotten. */

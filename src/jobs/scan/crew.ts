@@ -66,6 +66,7 @@ export class Crew {
       for (let task = next(hand); task; task = next(hand)) {
         try {
           await act(hand.server, task, await this.openFor(hand, task.serverName));
+          this.advanced();
         } catch (error) {
           tasks.unshift(task);
           if (!isOfConnection(error)) throw error;
