@@ -1,4 +1,3 @@
-import { rangesOf } from '../core/sets/ranges';
 import type { MailServer } from '../mail/server';
 import { transaction } from '../store/database';
 import { tell } from '../store/events';
@@ -31,7 +30,7 @@ export async function search(context: WorkContext, job: Job, server: MailServer)
     // Another UIDVALIDITY makes the index out of date, which the next scan mends.
     if (open.uidValidity !== folder.uidValidity) continue;
     const uids = open.messages === 0 ? [] : await server.find(['TEXT', { string: asked.text }]);
-    await saveFound(database, job.account, job.subject, folder, rangesOf(uids));
+    await saveFound(database, job.account, job.subject, folder, uids);
   }
   await write({ state: 'done', folders: { done: stale.length, total: stale.length }, problem: null });
   return true;

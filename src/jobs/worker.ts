@@ -125,7 +125,7 @@ export class Worker {
         if (await search(this.context, job, server)) await finishJob(database, job);
         else await giveWay(database, job, worker);
       } else {
-        const outcome = await carryOut(this.context, job, account, server);
+        const outcome = await carryOut(this.context, job, account, server, signedIn);
         if (outcome === 'paused') await this.pause(job);
       }
     } catch (error) {

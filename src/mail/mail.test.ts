@@ -1,8 +1,9 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { encodeFolderName } from '../core/mailbox/names';
+import fc from 'fast-check';
+import { decodeModifiedUtf7, encodeModifiedUtf7 } from '../core/mailbox/modified-utf7';
 import { checkedAddress, isInner, isLoopback } from './destination';
-import { copyUid } from './imap/answers';
+import { copiedUids } from './imap/answers/copyuid';
 import { MailProblem } from './problem';
 
 test('inner addresses are told by number, whatever form they are written in (RFC 6890, 4291, 6052, 3056)', () => {
@@ -42,14 +43,19 @@ test('a name is resolved once and refused where it leads inside', async () => {
   );
 });
 
-test('modified UTF-7: the example of RFC 3501 §5.1.3', () => {
-  assert.equal(encodeFolderName('~peter/mail/台北/日本語'), '~peter/mail/&U,BTFw-/&ZeVnLIqe-');
-  assert.equal(encodeFolderName('Märkte & Feste'), 'M&AOQ-rkte &- Feste');
+test('modified UTF-7: the example of RFC 3501 §5.1.3, and every name both ways', () => {
+  assert.equal(encodeModifiedUtf7('~peter/mail/台北/日本語'), '~peter/mail/&U,BTFw-/&ZeVnLIqe-');
+  assert.equal(encodeModifiedUtf7('Märkte & Feste'), 'M&AOQ-rkte &- Feste');
+  fc.assert(
+    fc.property(fc.string({ unit: 'grapheme' }), (name) => decodeModifiedUtf7(encodeModifiedUtf7(name)) === name),
+  );
+  for (const none of ['Bees & Honey', 'M\u00e4rkte', '&A', '&A-', '&!!-', '&AOQ'])
+    assert.equal(decodeModifiedUtf7(none), undefined, none);
 });
 
 test('COPYUID pairs in the order written: the example of RFC 4315 §3', () => {
-  const section = ['COPYUID', '38505', '304,319:320', '3956:3958'].map((value) => ({ value }));
-  assert.deepEqual(copyUid({ attributes: [{ section }] }), {
+  const told = (details: string, most = 3) => copiedUids({ code: 'COPYUID', details }, most);
+  assert.deepEqual(told('38505 304,319:320 3956:3958'), {
     uidValidity: 38_505,
     uids: new Map([
       [304, 3956],
@@ -57,8 +63,6 @@ test('COPYUID pairs in the order written: the example of RFC 4315 §3', () => {
       [320, 3958],
     ]),
   });
-  assert.equal(
-    copyUid({ attributes: [{ section: ['COPYUID', '1', '1:2', '7'].map((value) => ({ value })) }] }),
-    undefined,
-  );
+  for (const none of ['1 1:2 7', '1 1:2 7,7', '1 1:4 5:8', '1 1:4294967295 1:4294967295', '1 1 *', '1', ''])
+    assert.equal(told(none), undefined, none);
 });

@@ -16,6 +16,8 @@ export type MailProblemKind =
   | 'not-imap'
   | 'connection-lost'
   | 'throttled'
+  /** An answer that was cut off, contradicts itself, or keeps to no grammar. */
+  | 'unreadable-answer'
   | 'no-room'
   | 'command-refused'
   | 'read-only'

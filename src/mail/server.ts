@@ -27,7 +27,7 @@ export type Access = MailboxPlace & Proof;
 
 /** A folder with the figures of STATUS. */
 export interface ListedFolder {
-  /** Decoded; what every other call takes. */
+  /** As it goes on the wire, an octet a character; what every other call takes. */
   serverName: string;
   path: string;
   delimiter: string | null;
@@ -45,7 +45,8 @@ export interface FolderStatus {
   messages: number;
   /** Octets (RFC 8438); null where the server lacks STATUS=SIZE. */
   bytes: number | null;
-  uidNext: number;
+  /** Null where the server does not tell it. */
+  uidNext: number | null;
   uidValidity: number;
   /** Null without CONDSTORE (RFC 7162). */
   modSeq: number | null;
@@ -68,6 +69,7 @@ export interface QuotaRoot {
 
 export interface OpenFolder {
   uidValidity: number;
+  /** No message has this UID or a larger one; the highest and one where the server does not tell it. */
   uidNext: number;
   messages: number;
   modSeq: number | null;
@@ -116,7 +118,8 @@ export interface Dialect {
 export type Moved = { uidValidity: number; uids: Map<number, number> } | null;
 
 /**
- * A signed-in connection to a mail server. Every method may throw a MailProblem. Calls must not overlap.
+ * A signed-in connection to a mail server. Every method may throw a MailProblem. Calls must not overlap, but for changes to
+ * messages of the open folder: these are sent one behind the other, and answered in that order.
  */
 export interface MailServer {
   readonly dialect: Dialect;
@@ -130,14 +133,20 @@ export interface MailServer {
   /** A quota root by its name; null where it is gone. */
   quotaRoot(name: string): Promise<QuotaRoot | null>;
   open(serverName: string): Promise<OpenFolder>;
+  /** The name of a folder on this server's wire, from one that people read, levels parted as the server parts them. */
+  serverNameOf(name: string): string;
+  /** Figures of a folder that is not open; null where there is none of that name. */
+  status(serverName: string): Promise<FolderStatus | null>;
   /** @param role marks the folder so where the server can (RFC 6154). */
   createFolder(serverName: string, role?: 'trash'): Promise<void>;
   /** All UIDs of the open folder, or those of a set that are still there. */
-  uids(within?: Ranges): Promise<number[]>;
+  uids(within?: Ranges): Promise<Ranges>;
+  /** All UIDs of the open folder, asked for in another way: each message tells its own. */
+  uidsOneByOne(): Promise<Ranges>;
   /** UIDs of the open folder that a search finds; all of its keys must hold. */
-  find(keys: readonly SearchKey[]): Promise<number[]>;
+  find(keys: readonly SearchKey[]): Promise<Ranges>;
   /** UIDs of the open folder that bear \Deleted. */
-  deletedUids(): Promise<number[]>;
+  deletedUids(): Promise<Ranges>;
   /**
    * All that is kept of messages, many at a time, in the order in which the server sends them. A message that is gone, or
    * whose metadata can't be read, is missing.
@@ -148,11 +157,17 @@ export interface MailServer {
   /** What a first ranking needs. */
   outlines(uids: Ranges): AsyncIterable<Outline[]>;
   flags(uids: Ranges): AsyncIterable<FlagsRecord[]>;
+  /** Opens a folder and reads flags of messages in it, in one round trip where the set is not too long for that. */
+  openAndReadFlags(serverName: string, uids: Ranges): Promise<{ open: OpenFolder; flags: FlagsRecord[] }>;
   /** What changed in the open folder since a mod-sequence (RFC 7162); undefined without CONDSTORE. */
   changes(since: number): Promise<FolderChanges | undefined>;
-  /** MOVE (RFC 6851). */
-  move(uids: Ranges, destination: string): Promise<Moved>;
-  copy(uids: Ranges, destination: string): Promise<Moved>;
+  /**
+   * MOVE (RFC 6851).
+   *
+   * @param messages how many the set names: it may reach over UIDs that stand for none.
+   */
+  move(uids: Ranges, destination: string, messages: number): Promise<Moved>;
+  copy(uids: Ranges, destination: string, messages: number): Promise<Moved>;
   markDeleted(uids: Ranges, deleted: boolean): Promise<void>;
   /** UID EXPUNGE (RFC 4315): these and nothing else, of what bears \Deleted. Only where the dialect has it. */
   expunge(uids: Ranges): Promise<void>;

@@ -1,5 +1,6 @@
 import { parseMultirange, printMultirange, type Ranges, rangesOf } from '../core/sets/ranges';
 import { type Queryable, row, rows, theRow } from './database';
+import { placementsOf, THEIR_MESSAGE } from './spans';
 
 /**
  * How a batch is carried out.
@@ -127,8 +128,8 @@ const DIGEST = `(
   select sha256(convert_to(string_agg(format('%s %s %s %s %s %s', d.id, g.uid_validity, d.uid, p.size,
            extract(epoch from p.received)::bigint, m.message_id), E'\\n' order by d.id), 'UTF8'))
   from unnest(b.ids, b.uids) as d (id, uid)
-  join placement p on p.account = b.account and p.id = d.id
-  join message m on m.account = p.account and m.id = p.message
+  cross join lateral (select * from placement where account = b.account and id = d.id offset 0) p
+  ${THEIR_MESSAGE}
   join generation g on g.account = b.account and g.id = b.generation)`;
 
 /** Closes a batch with what was done of it, which is counted; the rest is pending again. */
@@ -147,7 +148,7 @@ export async function closeBatch(
   await db.query(
     `update run set done_messages = done_messages + amount.messages, done_bytes = done_bytes + amount.bytes, attempts = 0,
        problem = null
-     from (select count(*)::int as messages, coalesce(sum(size), 0)::bigint as bytes from placement where account = $1 and id = any($3::bigint[])) amount
+     from (select count(*)::int as messages, coalesce(sum(size), 0)::bigint as bytes from ${placementsOf('$3::bigint[]')}) amount
      where run.account = $1 and run.id = $2`,
     [account, run, done.map(({ id }) => id)],
   );

@@ -168,30 +168,48 @@ export async function generationFor(
   folder: number,
   uidValidity: number,
 ): Promise<Generation> {
-  const openOne = () =>
-    row<Generation>(
+  return (await generationsFor(db, account, [{ folder, uidValidity }]))[0] as Generation;
+}
+
+/** The same of several folders, in their order. */
+export async function generationsFor(
+  db: Queryable,
+  account: number,
+  wanted: readonly { folder: number; uidValidity: number }[],
+): Promise<Generation[]> {
+  const folders = wanted.map(({ folder }) => folder);
+  const validities = wanted.map(({ uidValidity }) => uidValidity);
+  const openOnes = async () => {
+    const open = await rows<Generation>(
       db,
-      `select ${GENERATION} from generation where account = $1 and folder = $2 and closed_at is null and uid_validity = $3`,
-      [account, folder, uidValidity],
+      `select ${GENERATION} from generation
+       where account = $1 and closed_at is null
+       and (folder, uid_validity) in (select * from unnest($2::int[], $3::bigint[]))`,
+      [account, folders, validities],
     );
-  const known = await openOne();
-  if (known) return known;
+    return new Map(open.map((generation) => [generation.folder, generation]));
+  };
+  const known = await openOnes();
+  if (known.size === wanted.length) return folders.map((folder) => known.get(folder) as Generation);
   // Ids are counted up from the highest, so one at a time.
   await db.query('select 1 from account where id = $1 for no key update', [account]);
   const closed = await rows<{ id: number }>(
     db,
-    `update generation set closed_at = now()
-     where account = $1 and folder = $2 and closed_at is null and uid_validity <> $3 returning id`,
-    [account, folder, uidValidity],
+    `update generation g set closed_at = now() from unnest($2::int[], $3::bigint[]) as wanted (folder, uid_validity)
+     where g.account = $1 and g.folder = wanted.folder and g.closed_at is null and g.uid_validity <> wanted.uid_validity
+     returning g.id`,
+    [account, folders, validities],
   );
   await losePlacementsOf(db, account, closed);
   await db.query(
     `insert into generation (account, id, folder, uid_validity)
-     select $1, (select coalesce(max(id), 0) + 1 from generation where account = $1), $2, $3
-     where not exists (select 1 from generation where account = $1 and folder = $2 and closed_at is null)`,
-    [account, folder, uidValidity],
+     select $1, (select coalesce(max(id), 0) from generation where account = $1) + row_number() over (), folder, uid_validity
+     from unnest($2::int[], $3::bigint[]) as wanted (folder, uid_validity)
+     where not exists (select 1 from generation g where g.account = $1 and g.folder = wanted.folder and g.closed_at is null)`,
+    [account, folders, validities],
   );
-  return (await openOne()) as Generation;
+  const now = await openOnes();
+  return folders.map((folder) => now.get(folder) as Generation);
 }
 
 /** Keeps what the server said when the folder was found equal to ours. */

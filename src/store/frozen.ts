@@ -4,10 +4,10 @@ import { parseMultirange, printMultirange, type Ranges, rangesOf } from '../core
 import type { Account } from './accounts';
 import { type Queryable, rows, theRow } from './database';
 import { foldersOf } from './folders';
-import { type GuardedSet, readGuarded } from './guards';
 import { HELD } from './lots';
 import type { LeftReason } from './runs';
 import { foldersInScope, type Scope, select } from './selection';
+import { placementsIn, placementsOf, THEIR_MESSAGE } from './spans';
 
 /** How the set of a run is named. `lots` are taken as they are frozen; the others are frozen by this. */
 export type RunSelector =
@@ -83,12 +83,11 @@ async function namedBy(
   }
   const live = 'p.gone_at is null and p.folder = any($2::int[])';
   if ('ids' in selector || 'folders' in selector) {
-    const [condition, value] =
-      'ids' in selector ? ['p.id = any($3::bigint[])', selector.ids] : ['p.folder = any($3::int[])', selector.folders];
-    return {
-      from: `from placement p where p.account = $1 and ${live} and ${condition}`,
-      values: [account.id, inScope, value],
-    };
+    const [where, value] =
+      'ids' in selector
+        ? [placementsOf('$3::bigint[]'), selector.ids]
+        : ['(select * from placement where account = $1 and folder = any($3::int[])) p', selector.folders];
+    return { from: `from ${where} where ${live}`, values: [account.id, inScope, value] };
   }
   const [source, value] =
     'lots' in selector
@@ -101,11 +100,7 @@ async function namedBy(
         : 'run' in selector
           ? ['select members from run where account = $1 and id = $3::int', selector.run]
           : ['select range_agg(members) from run_left where account = $1 and run = $3::int', selector.rest];
-  return {
-    from: `from (select unnest((${source})) as span) named_spans
-           join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span) where ${live}`,
-    values: [account.id, inScope, value],
-  };
+  return { from: `from ${placementsIn(`(${source})`)} where ${live}`, values: [account.id, inScope, value] };
 }
 
 /** A placement that a run has still to deal with. */
@@ -116,129 +111,122 @@ export interface PendingPlacement {
   uid: number;
   size: number;
   origin: number | null;
-  /** Bits of core/mailbox/flags. */
+  /** Bits of core/mailbox/flags, and keywords parted by blanks, as they were last seen. */
   flags: number;
-}
-
-/**
- * Spans of the members that no batch and no reason of being left has dealt with, each with the folder where they were
- * frozen. Sets are cut before they are unnested: to ask of every row whether a set holds it would unpack the set each time.
- */
-const PENDING = `
-  with pending as materialized (
-    select r.members
-      - coalesce((select range_agg(case when b.state = 'done' then b.done_members else b.members end)
-                  from run_batch b where b.account = r.account and b.run = r.id), '{}')
-      - coalesce((select range_agg(l.members) from run_left l where l.account = r.account and l.run = r.id), '{}') as members
-    from run r where r.account = $1 and r.id = $2),
-  source as materialized (
-    select s.folder, unnest(s.members * pending.members) as span from run_source s, pending where s.account = $1 and s.run = $2)`;
-
-const OF_PENDING = 'join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span)';
-
-/** Those that lie where they were frozen. */
-const AT_SOURCE = `from source ${OF_PENDING} and p.folder = source.folder where p.gone_at is null`;
-
-/**
- * The members that no batch and no reason of being left has dealt with, and that still lie where they were frozen; by
- * folder and UID, where they came from before that if asked, at most so many.
- */
-export async function pendingOf(
-  db: Queryable,
-  account: number,
-  run: number,
-  byOrigin: boolean,
-  most: number,
-): Promise<PendingPlacement[]> {
-  return rows<PendingPlacement>(
-    db,
-    `${PENDING} select p.id, p.generation, p.folder, p.uid, p.size, p.origin, p.flags ${AT_SOURCE}
-     order by ${byOrigin ? 'p.origin,' : ''} p.generation, p.uid limit $3`,
-    [account, run, most],
-  );
-}
-
-/** The UIDs of all pending members that lie where they were frozen, by the generation of their folder. */
-export async function pendingByGeneration(
-  db: Queryable,
-  account: number,
-  run: number,
-): Promise<{ generation: number; uids: Ranges }[]> {
-  const found = await rows<{ generation: number; uids: string }>(
-    db,
-    `${PENDING} select p.generation, range_agg(int8range(p.uid, p.uid + 1))::text as uids ${AT_SOURCE}
-     group by p.generation`,
-    [account, run],
-  );
-  return found.map(({ generation, uids }) => ({ generation, uids: parseMultirange(uids) }));
+  keywords: string;
 }
 
 /** Why a pending member is not where it was frozen. */
-type Strayed = 'vanished' | 'moved' | 'changed';
+export type Strayed = 'vanished' | 'moved' | 'changed';
+
+/** Some of the pending members of a run. */
+export interface Pending {
+  /** Those that lie where they were frozen. */
+  atSource: PendingPlacement[];
+  /** The ids of those that don't, by the reason. */
+  strayed: Record<Strayed, number[]>;
+}
+
+/** A run's members that no batch and no reason of being left has dealt with. */
+const PENDING = `
+  select r.members
+    - coalesce((select range_agg(case when b.state = 'done' then b.done_members else b.members end)
+                from run_batch b where b.account = r.account and b.run = r.id), '{}')
+    - coalesce((select range_agg(l.members) from run_left l where l.account = r.account and l.run = r.id), '{}') as members
+  from run r where r.account = $1 and r.id = $2`;
+
+/** Those of some members that are pending where they were frozen. */
+export async function pendingAmong(
+  db: Queryable,
+  account: number,
+  run: number,
+  ids: readonly number[],
+): Promise<Set<number>> {
+  const found = await rows<{ id: number }>(
+    db,
+    `with pending as materialized (${PENDING}),
+     source as materialized (
+       select s.folder, s.members * pending.members * $3::int8multirange as members
+       from run_source s, pending where s.account = $1 and s.run = $2)
+     select p.id from source cross join ${placementsIn('source.members')}
+     where p.gone_at is null and p.folder = source.folder`,
+    [account, run, printMultirange(rangesOf(ids))],
+  );
+  return new Set(found.map(({ id }) => id));
+}
 
 /**
- * The pending members that are not where they were frozen: gone from the index, in another folder by now, or not to be
- * told apart any more since the UIDVALIDITY of their folder changed.
+ * The members that no batch and no reason of being left has dealt with, at most so many of them, in no certain order. Sets
+ * are cut before they are unnested: to ask of every row whether a set holds it would unpack the set each time.
  */
-export async function strayedOf(db: Queryable, account: number, run: number): Promise<Record<Strayed, number[]>> {
+export async function pendingOf(db: Queryable, account: number, run: number, most: number): Promise<Pending> {
+  const found = await rows<PendingPlacement & { atSource: boolean }>(
+    db,
+    `with pending as materialized (${PENDING}),
+     source as materialized (
+       select s.folder, s.members * pending.members as members from run_source s, pending where s.account = $1 and s.run = $2)
+     select p.id, p.generation, p.folder, p.uid, p.size, p.origin, p.flags, array_to_string(p.keywords, ' ') as keywords,
+       p.gone_at is null and p.folder = source.folder as "atSource"
+     from source cross join ${placementsIn('source.members')} limit $3`,
+    [account, run, most],
+  );
+  return {
+    atSource: found.filter(({ atSource }) => atSource),
+    strayed: await whyStrayed(
+      db,
+      account,
+      found.filter(({ atSource }) => !atSource).map(({ id }) => id),
+    ),
+  };
+}
+
+/**
+ * Of members that are not where they were frozen: gone from the index, in another folder by now, or not to be told apart
+ * any more since the UIDVALIDITY of their folder changed.
+ */
+async function whyStrayed(db: Queryable, account: number, ids: readonly number[]): Promise<Record<Strayed, number[]>> {
+  const strayed: Record<Strayed, number[]> = { vanished: [], moved: [], changed: [] };
+  if (ids.length === 0) return strayed;
   const found = await rows<{ id: number; why: Strayed }>(
     db,
-    `${PENDING}, strayed as (
-       select p.id from source ${OF_PENDING} group by p.id having bool_and(p.gone_at is not null or p.folder <> source.folder))
-     select p.id, case when p.gone_at is null then 'moved'
+    `select p.id, case when p.gone_at is null then 'moved'
                        when p.gone_at = g.closed_at and f.gone_at is null then 'changed' else 'vanished' end as why
-     from strayed join placement p on p.account = $1 and p.id = strayed.id
+     from ${placementsOf('$2::bigint[]')}
      join generation g on g.account = $1 and g.id = p.generation join folder f on f.account = $1 and f.id = g.folder`,
-    [account, run],
+    [account, ids],
   );
-  const strayed: Record<Strayed, number[]> = { vanished: [], moved: [], changed: [] };
   for (const { id, why } of found) strayed[why].push(id);
   return strayed;
 }
 
-/** Lets members be met in another folder too: the server itself has put them there on the way. */
-export async function addSource(
+/** Has members met in another folder than before: the server itself has put them there on the way. */
+export async function moveSource(
   db: Queryable,
   account: number,
   run: number,
   folder: number,
   ids: readonly number[],
 ): Promise<void> {
+  const members = printMultirange(rangesOf(ids));
+  await db.query(
+    'update run_source set members = members - $4::int8multirange where account = $1 and run = $2 and folder <> $3',
+    [account, run, folder, members],
+  );
   await db.query(
     `insert into run_source as s (account, run, folder, members) values ($1, $2, $3, $4::int8multirange)
      on conflict (account, run, folder) do update set members = s.members + excluded.members`,
-    [account, run, folder, printMultirange(rangesOf(ids))],
+    [account, run, folder, members],
   );
 }
 
-/** The pending members that a guard keeps now, let through in no lot, and those that a hold keeps. */
-export async function keptOf(
-  db: Queryable,
-  account: Account,
-  run: number,
-): Promise<Record<'guarded' | 'held', number[]>> {
-  const { sets } = await readGuarded(db, account, new Date());
-  const kept = async (which: GuardedSet[], passed: string) => {
-    const found = await rows<{ id: number }>(
-      db,
-      `${PENDING} select p.id
-       from (select unnest(pending.members * (coalesce((select range_agg(s) from unnest($3::int8multirange[]) s), '{}') - ${passed})) as span
-             from pending, run r where r.account = $1 and r.id = $2) kept
-       ${OF_PENDING} where p.gone_at is null`,
-      [account.id, run, which.map(({ members }) => printMultirange(members))],
-    );
-    return found.map(({ id }) => id);
-  };
-  return {
-    held: await kept(
-      sets.filter(({ kind }) => kind === 'hold'),
-      `'{}'::int8multirange`,
-    ),
-    guarded: await kept(
-      sets.filter(({ kind }) => kind !== 'hold'),
-      'r.passed',
-    ),
-  };
+/** What the user let through in the lots of a run although a guard keeps it. */
+export async function passedOf(db: Queryable, account: number, run: number): Promise<Ranges> {
+  const { passed } = await theRow<{ passed: string }>(
+    db,
+    'select passed::text as passed from run where account = $1 and id = $2',
+    [account, run],
+  );
+  return parseMultirange(passed);
 }
 
 /** Notes that messages are left, and why; the same message is left once. */
@@ -255,7 +243,7 @@ export async function leave(
        select $4::int8multirange - coalesce((select range_agg(members) from run_left where account = $1 and run = $2), '{}') as members),
      amount as (
        select count(p.id)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes
-       from new, unnest(new.members) span join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span))
+       from new cross join ${placementsIn('new.members')})
      insert into run_left as l (account, run, reason, members, messages, bytes)
      select $1, $2, $3, new.members, amount.messages, amount.bytes from new, amount where not isempty(new.members)
      on conflict (account, run, reason) do update
@@ -279,7 +267,7 @@ export async function leaveForOtherReason(
     `update run_left l set members = l.members - $4::int8multirange, messages = l.messages - amount.messages,
        bytes = l.bytes - amount.bytes
      from (select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes
-           from placement p where p.account = $1 and p.id = any($5::bigint[])) amount
+           from ${placementsOf('$5::bigint[]')}) amount
      where l.account = $1 and l.run = $2 and l.reason = $3`,
     [account, run, from, set, ids],
   );
@@ -298,10 +286,8 @@ export async function leaveForOtherReason(
 export async function movedElsewhere(db: Queryable, account: number, run: number): Promise<number[]> {
   const found = await rows<{ id: number }>(
     db,
-    `select p.id from run r join run_left l on l.account = r.account and l.run = r.id and l.reason = 'vanished',
-       unnest(l.members) span
-     join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span)
-     join message m on m.account = p.account and m.id = p.message
+    `select p.id from run r join run_left l on l.account = r.account and l.run = r.id and l.reason = 'vanished'
+     cross join ${placementsIn('l.members')} ${THEIR_MESSAGE}
      where r.account = $1 and r.id = $2 and (
        (m.email_id is not null and exists (
           select 1 from placement o where o.account = $1 and o.message = p.message and o.gone_at is null and o.id >= r.fresh_from))

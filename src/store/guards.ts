@@ -11,6 +11,7 @@ import { fold } from '../core/text';
 import { type Account, nextNumber, nextVersion } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
 import { foldersOf } from './folders';
+import { placementsOf, THEIR_MESSAGE } from './spans';
 
 /** A guard as the user sees it. */
 export interface Guard {
@@ -125,10 +126,16 @@ export async function guardedNow(db: Queryable, account: Account, now: Date): Pr
   return guarded;
 }
 
-/** The same, read at once: one pass over the account, every guard a column. */
-export async function readGuarded(db: Queryable, account: Account, now: Date): Promise<Guarded> {
+/** The conditions of the active guards, over p (placement, with in_trash) and m (message). $1 is the account. */
+interface GuardConditions {
+  guards: Guard[];
+  conditions: string[];
+  /** $2 is the folders that are counted, $3 those of the trash. */
+  values: unknown[];
+}
+
+async function guardConditions(db: Queryable, account: Account, now: Date): Promise<GuardConditions> {
   const guards = (await guardsOf(db, account.id)).filter(({ active }) => active);
-  if (guards.length === 0) return { sets: [], members: [], total: nothing, inTrash: nothing };
   const folders = (await foldersOf(db, account.id)).filter(({ repeats }) => !repeats);
   const pathsOf = (role: string) => folders.filter((folder) => folder.role === role).map(({ path }) => path);
   const paths = { drafts: pathsOf('drafts'), sent: pathsOf('sent') };
@@ -147,6 +154,13 @@ export async function readGuarded(db: Queryable, account: Account, now: Date): P
     }
     conditions.push(keepsInTrash(guard.kind) ? text : `(not p.in_trash and ${text})`);
   }
+  return { guards, conditions, values };
+}
+
+/** The same, read at once: one pass over the account, every guard a column. */
+export async function readGuarded(db: Queryable, account: Account, now: Date): Promise<Guarded> {
+  const { guards, conditions, values } = await guardConditions(db, account, now);
+  if (guards.length === 0) return { sets: [], members: [], total: nothing, inTrash: nothing };
   const amount = (name: string, condition: string) =>
     `coalesce(range_agg(int8range(id, id + 1)) filter (where ${condition}), '{}')::text as "${name} members",
      count(*) filter (where ${condition})::int as "${name} messages",
@@ -178,6 +192,31 @@ export async function readGuarded(db: Queryable, account: Account, now: Date): P
     members: membersOf('all'),
     total: amountOf('all'),
     inTrash: amountOf('trash'),
+  };
+}
+
+/** Which of some placements are kept now, by guards and by holds; the cost is that of these placements. */
+export async function keptAmong(
+  db: Queryable,
+  account: Account,
+  now: Date,
+  ids: readonly number[],
+): Promise<Record<'guarded' | 'held', number[]>> {
+  const { guards, conditions, values } = await guardConditions(db, account, now);
+  const anyOf = (holds: boolean) =>
+    conditions.filter((_, index) => (guards[index]?.kind === 'hold') === holds).join(' or ') || 'false';
+  const found = await rows<{ id: number; held: boolean; guarded: boolean }>(
+    db,
+    `select * from (
+       select p.id, coalesce(${anyOf(true)}, false) as held, coalesce(${anyOf(false)}, false) as guarded
+       from ${placementsOf(`$${values.length + 1}::bigint[]`, ', folder = any($3::int[]) as in_trash')} ${THEIR_MESSAGE}
+       where p.gone_at is null and p.folder = any($2::int[])) kept
+     where held or guarded`,
+    [...values, ids],
+  );
+  return {
+    held: found.filter(({ held }) => held).map(({ id }) => id),
+    guarded: found.filter(({ held, guarded }) => guarded && !held).map(({ id }) => id),
   };
 }
 

@@ -1,7 +1,9 @@
+import { parseMultirange, type Ranges } from '../core/sets/ranges';
 import { nextVersion } from './accounts';
-import { type Queryable, rows } from './database';
+import { type Queryable, rows, theRow } from './database';
 import type { PendingPlacement } from './frozen';
 import { forgetFound } from './searches';
+import { placementsIn, placementsOf, THEIR_MESSAGE } from './spans';
 
 /** Placements by id, tombstones included. */
 export async function placementsById(
@@ -11,7 +13,7 @@ export async function placementsById(
 ): Promise<(PendingPlacement & { gone: boolean })[]> {
   return rows(
     db,
-    `select id, generation, folder, uid, size, origin, flags, gone_at is not null as gone from placement where account = $1 and id = any($2::bigint[]) order by uid`,
+    `select p.id, generation, folder, uid, size, origin, flags, gone_at is not null as gone from ${placementsOf('$2::bigint[]')} order by uid`,
     [account, [...ids]],
   );
 }
@@ -34,9 +36,12 @@ export async function movePlacements(
   const version = await nextVersion(db, account);
   await forgetFound(db, account, to.generation);
   await db.query(
-    `update placement set gone_at = now(), changed = $5
-     where account = $1 and generation = $2 and gone_at is null and uid = any($3::bigint[]) and id <> all($4::bigint[])`,
-    [account, to.generation, uids, ids, version],
+    `update placement set gone_at = now(), changed = $4
+     from (select p.id from unnest($3::bigint[]) as arrived (uid) cross join lateral (
+             select * from placement where account = $1 and generation = $2 and gone_at is null and uid = arrived.uid offset 0) p
+           except select unnest($5::bigint[])) other
+     where placement.account = $1 and placement.id = other.id`,
+    [account, to.generation, uids, version, ids],
   );
   await db.query(
     `update placement p set origin = case when $6::int is null then null else p.folder end, trashed_by = $6::int,
@@ -76,15 +81,15 @@ export async function broughtUids(
   generation: number,
   uid: number,
   run: number,
-): Promise<number[]> {
-  const found = await rows<{ uid: number }>(
+): Promise<Ranges> {
+  const { uids } = await theRow<{ uids: string }>(
     db,
-    `select p.uid from (select unnest(done_members) as span from run_batch where account = $1 and run = $4) brought
-     join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span)
-     where p.generation = $2 and p.uid >= $3 and p.gone_at is null`,
+    `select coalesce(range_agg(int8range(p.uid, p.uid + 1)), '{}')::text as uids
+     from run_batch b cross join ${placementsIn('b.done_members')}
+     where b.account = $1 and b.run = $4 and p.generation = $2 and p.uid >= $3 and p.gone_at is null`,
     [account, generation, uid, run],
   );
-  return found.map((placement) => placement.uid);
+  return parseMultirange(uids);
 }
 
 /** By what a message is recognised when its UID is not known: EMAILID, else Message-ID, size and INTERNALDATE together. */
@@ -100,8 +105,7 @@ export async function identitiesOf(db: Queryable, account: number, ids: readonly
   return rows<Identity>(
     db,
     `select p.id, m.email_id as "emailId", m.message_id as "messageId", p.size, p.received
-     from placement p join message m on m.account = p.account and m.id = p.message
-     where p.account = $1 and p.id = any($2::bigint[]) order by p.uid`,
+     from ${placementsOf('$2::bigint[]')} ${THEIR_MESSAGE} order by p.uid`,
     [account, ids],
   );
 }

@@ -1,20 +1,21 @@
 import { FLAG_BITS, FLAGS, type Flag } from '../core/mailbox/flags';
-import { printMultirange, type Ranges } from '../core/sets/ranges';
+import { parseMultirange, printMultirange, type Ranges } from '../core/sets/ranges';
 import { lockedVersion, nextVersion } from './accounts';
-import { type Queryable, row, rows, theRow } from './database';
+import { type Queryable, row, theRow } from './database';
+import { placementsByUid } from './spans';
 
 /** UIDs of a generation that are in the index, of all or of a set. */
-export async function uidsOf(db: Queryable, account: number, generation: number, among?: Ranges): Promise<number[]> {
-  const found = await rows<{ uid: number }>(
+export async function uidsOf(db: Queryable, account: number, generation: number, among?: Ranges): Promise<Ranges> {
+  const { uids } = await theRow<{ uids: string }>(
     db,
-    among
-      ? `select p.uid from (select distinct unnest($3::int8multirange) as span) spans
-         join placement p on p.uid >= lower(span) and p.uid < upper(span)
-         where p.account = $1 and p.generation = $2 and p.gone_at is null`
-      : 'select uid from placement where account = $1 and generation = $2 and gone_at is null',
+    `select coalesce(range_agg(int8range(uid, uid + 1)), '{}')::text as uids from ${
+      among
+        ? placementsByUid('$3::int8multirange')
+        : 'placement where account = $1 and generation = $2 and gone_at is null'
+    }`,
     among ? [account, generation, printMultirange(among)] : [account, generation],
   );
-  return found.map(({ uid }) => uid);
+  return parseMultirange(uids);
 }
 
 /** Whether the index of an account holds, or ever held, anything. */
@@ -57,8 +58,8 @@ class Columns {
 /** Makes tombstones of what the server has no more; gives how many were there. */
 export async function tombstone(db: Queryable, account: number, generation: number, uids: Ranges): Promise<number> {
   const gone = await db.query(
-    `update placement set gone_at = now(), changed = $4
-     where account = $1 and generation = $2 and gone_at is null and uid <@ $3::int8multirange`,
+    `update placement set gone_at = now(), changed = $4 from (select p.id from ${placementsByUid('$3::int8multirange')}) gone
+     where placement.account = $1 and placement.id = gone.id`,
     [account, generation, printMultirange(uids), await nextVersion(db, account)],
   );
   return gone.rowCount ?? 0;
@@ -112,8 +113,7 @@ export async function updateSystemFlags(
   const version = await lockedVersion(db, account);
   const changed = await db.query(
     `update placement p set flags = now.flags, changed = $4
-     from (select id, ${bits.join(' | ')} as flags from placement
-           where account = $1 and generation = $2 and gone_at is null and uid <@ $3::int8multirange) now
+     from (select id, ${bits.join(' | ')} as flags from ${placementsByUid('$3::int8multirange')}) now
      where p.account = $1 and p.id = now.id and p.flags <> now.flags`,
     [account, generation, printMultirange(uids), version, ...FLAGS.map((flag) => printMultirange(bearing[flag] ?? []))],
   );
@@ -131,9 +131,9 @@ export async function savePlacedAt(
 ): Promise<void> {
   await db.query(
     `update placement p set placed_at = coalesce(said.at, o.placed_at, $4::timestamptz), changed = $7
-     from placement o left join unnest($5::bigint[], $6::timestamptz[]) as said (uid, at) on said.uid = o.uid
-     where o.account = $1 and o.generation = $2 and o.gone_at is null and o.uid <@ $3::int8multirange
-     and p.account = o.account and p.id = o.id`,
+     from (select id, uid, placed_at from ${placementsByUid('$3::int8multirange')}) o
+     left join unnest($5::bigint[], $6::timestamptz[]) as said (uid, at) on said.uid = o.uid
+     where p.account = $1 and p.id = o.id`,
     [
       account,
       generation,

@@ -2,6 +2,7 @@ import type { Mark } from '../core/ledger/balance';
 import type { Amount } from '../core/level/level';
 import { nextNumber } from './accounts';
 import { type Queryable, row, rows } from './database';
+import { placementsIn } from './spans';
 
 export type RunAction = 'trash' | 'purge' | 'restore';
 export type RunState = 'queued' | 'running' | 'paused' | 'done' | 'cancelled' | 'failed';
@@ -19,6 +20,9 @@ export type LeftReason =
   | 'folder-gone'
   | 'cancelled'
   | 'unknown';
+
+/** What a run is doing: reading the level, finding out what became of what was sent, choosing what is next, looking at it, ... */
+export type RunPhase = 'measuring' | 'recovering' | 'planning' | 'checking' | 'carrying-out' | 'concluding';
 
 export interface Run {
   id: number;
@@ -41,6 +45,8 @@ export interface Run {
   wanted: 'pause' | 'cancel' | null;
   attempts: number;
   problem: { kind: string; detail: string } | null;
+  /** What it is doing now, and with how many messages; null while it does nothing. */
+  doing: { phase: RunPhase; messages: number } | null;
   fallback: number | null;
   freshFrom: number | null;
   handsOver: boolean;
@@ -57,7 +63,8 @@ const COLUMNS = `id, action, state, label, selector,
   (select json_build_object('messages', count(*), 'bytes', coalesce(sum(p.size), 0)) from placement p
    where p.account = run.account and p.trashed_by = run.id and p.gone_at is null) as undo,
   before_level as before, after_level as after, settled, asked_by as "askedBy", worked_ms as "workedMs",
-  wanted, attempts, problem, fallback, fresh_from as "freshFrom", hands_over as "handsOver",
+  wanted, attempts, coalesce(problem, case when refusal is not null then jsonb_build_object('kind', 'command-refused', 'detail', refusal) end) as problem,
+  case when state = 'running' then doing end as doing, fallback, fresh_from as "freshFrom", hands_over as "handsOver",
   created_at as "createdAt", started_at as "startedAt", ended_at as "endedAt"`;
 
 export async function runsOf(db: Queryable, account: number): Promise<Run[]> {
@@ -102,7 +109,7 @@ export async function createRun(
   await db.query(
     `insert into run_source (account, run, folder, members)
      select p.account, $2, p.folder, range_agg(int8range(p.id, p.id + 1))
-     from unnest($3::int8multirange) span join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span)
+     from ${placementsIn('$3::int8multirange')}
      group by p.account, p.folder`,
     [account, id, run.members],
   );
@@ -129,6 +136,7 @@ export async function updateRun(
     wanted?: Run['wanted'];
     settled?: Mark;
     handsOver?: boolean;
+    doing?: Run['doing'];
   },
 ): Promise<void> {
   await db.query(
@@ -138,7 +146,8 @@ export async function updateRun(
        before_level = coalesce(before_level, $4::jsonb), after_level = coalesce($5::jsonb, after_level),
        problem = case when $6 then $7::jsonb else problem end, attempts = coalesce($8, attempts),
        wanted = case when $9 then $10 else wanted end,
-       settled = coalesce($11::jsonb, settled), hands_over = coalesce($12, hands_over)
+       settled = coalesce($11::jsonb, settled), hands_over = coalesce($12, hands_over),
+       doing = coalesce($13::jsonb, doing)
      where account = $1 and id = $2`,
     [
       account,
@@ -153,8 +162,14 @@ export async function updateRun(
       change.wanted ?? null,
       change.settled ? JSON.stringify(change.settled) : null,
       change.handsOver ?? null,
+      change.doing ? JSON.stringify(change.doing) : null,
     ],
   );
+}
+
+/** Keeps what the server said when it refused something, for as long as the run has no other problem. */
+export async function noteRefusal(db: Queryable, account: number, id: number, said: string): Promise<void> {
+  await db.query('update run set refusal = $3 where account = $1 and id = $2', [account, id, said]);
 }
 
 /** Runs that stopped because there were no credentials that could be used, in their order. */

@@ -1,4 +1,4 @@
-import { encodeFolderName } from '../../src/core/mailbox/names';
+import { encodeModifiedUtf7 } from '../../src/core/mailbox/modified-utf7';
 import type { Folder } from '../mailbox/folder';
 import { atomOf, BadCommand, decodeFolderName, itemsOf, type Token, textOf } from './grammar';
 import { No, type Session } from './session';
@@ -7,7 +7,7 @@ const SEPARATOR = '/';
 
 /** A name as it goes on the wire. */
 function quoted(name: string): string {
-  return `"${encodeFolderName(name).replace(/["\\]/g, '\\$&')}"`;
+  return `"${encodeModifiedUtf7(name).replace(/["\\]/g, '\\$&')}"`;
 }
 
 export function named(session: Session, token: Token | undefined): Folder {

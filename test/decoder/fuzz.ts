@@ -1,8 +1,9 @@
 import assert from 'node:assert/strict';
-import { LONGEST_RESPONSE } from '../../src/mail/imap/fetch/framing';
+import { Dialogue } from '../../src/mail/imap/dialogue';
+import { fetchCommand } from '../../src/mail/imap/fetch/bulk';
 import { OutlineReader, readFlagsRecord } from '../../src/mail/imap/fetch/outline';
 import { readRecord } from '../../src/mail/imap/fetch/record';
-import { FetchResponses } from '../../src/mail/imap/fetch/responses';
+import { MAX_RESPONSE } from '../../src/mail/imap/wire/framing';
 import { SHAPES } from './shapes';
 
 /** What a fuzzing run met. */
@@ -87,18 +88,19 @@ export function fuzzDecoder(inputs: number, seed: number): Fuzzed {
   for (let input = 0; input < inputs; input++) {
     const octets = mutated(SHAPES[random(SHAPES.length)] as Buffer, SHAPES[random(SHAPES.length)] as Buffer, random);
     const readers = [readRecord, (cursor: Parameters<typeof readRecord>[0]) => outlines.read(cursor), readFlagsRecord];
-    const responses = new FetchResponses<{ uid: number }>({
-      read: readers[input % readers.length] as (typeof readers)[number],
-      vanished: (uids) => assert.ok(uids.every(([first, last]) => first <= last)),
-    });
-    responses.tag();
+    const read: { uid: number }[] = [];
+    const dialogue = new Dialogue({ send: () => undefined, sendsLiterals: () => true, unasked: () => undefined });
+    const reader = readers[input % readers.length] as (typeof readers)[number];
+    const fetch = { next: () => undefined, read: reader, passes: true };
+    dialogue.send(
+      fetchCommand<{ uid: number }>({ text: '1:*', messages: 1_000_000 }, fetch, (message) => read.push(message)),
+    );
     for (let at = 0; at < octets.length; ) {
       const size = 1 + random(random(4) === 0 ? 7 : octets.length);
-      responses.push(octets.subarray(at, at + size));
+      dialogue.push(octets.subarray(at, at + size));
       at += size;
-      assert.ok(responses.rest().length <= LONGEST_RESPONSE + octets.length);
+      assert.ok(dialogue.rest().length <= MAX_RESPONSE + octets.length);
     }
-    const read = responses.take();
     for (const message of read) assert.ok(Number.isSafeInteger(message.uid) && message.uid > 0);
     fuzzed.read += read.length;
     fuzzed.octets += octets.length;

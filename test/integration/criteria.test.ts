@@ -263,7 +263,7 @@ async function searchAgrees(path: string, access: Access, runs: number): Promise
     const now = new Date();
     const context = { now, timeZone: ZONE, folder, within: server.dialect.within };
     const search = criteriaToImap(criteria, context);
-    const found = new Set(await server.find(search.keys));
+    const found = new Set(numbersOf(await server.find(search.keys)));
     const expected = rows.filter((row) => row.folder === folder && means(criteria, row)).map(({ uid }) => uid);
     const missed = expected.filter((uid) => !found.has(uid));
     assert.deepEqual(missed, [], `${printCriteria(criteria)} in ${folder}: ${JSON.stringify(search.keys)}`);

@@ -76,7 +76,7 @@ export const makeTrash = route({
     const path = await onServer(environment, account, 'The folder was not made', async (server) => {
       const listed = await server.folders();
       const separator = listed.find(({ delimiter }) => delimiter !== null)?.delimiter ?? '/';
-      const name = `${server.personalPrefix}${body.name.replaceAll('/', separator)}`;
+      const name = server.serverNameOf(`${server.personalPrefix}${body.name.replaceAll('/', separator)}`);
       if (!listed.some(({ serverName }) => serverName === name)) await server.createFolder(name, 'trash');
       const now = await readLevel(database, account.id, server);
       return now.find(({ serverName }) => serverName === name)?.path ?? body.name;

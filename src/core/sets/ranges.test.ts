@@ -4,7 +4,9 @@ import fc from 'fast-check';
 import {
   chunksOf,
   countOf,
-  missingFrom,
+  covering,
+  difference,
+  intersection,
   numbersOf,
   parseMultirange,
   parseSequenceSet,
@@ -24,10 +26,9 @@ test('a set is the same as a list of its numbers, in every form', () => {
       assert.equal(countOf(ranges), new Set(some).size);
       if (some.length > 0) assert.deepEqual(parseSequenceSet(printSequenceSet(ranges)), ranges);
       assert.deepEqual(parseMultirange(printMultirange(ranges)), ranges);
-      assert.deepEqual(
-        [...numbersOf(missingFrom(some, others))],
-        sorted(some.filter((number) => !others.includes(number))),
-      );
+      const kept = (which: boolean) => rangesOf(some.filter((number) => others.includes(number) === which));
+      assert.deepEqual(difference(ranges, rangesOf(others)), kept(false));
+      assert.deepEqual(intersection(ranges, rangesOf(others)), kept(true));
       const chunks = [...chunksOf(ranges, size)];
       assert.deepEqual(
         chunks.flatMap((chunk) => [...numbersOf(chunk)]),
@@ -44,4 +45,20 @@ test('sequence sets as RFC 9051 §9 has them: 2,4:7,9,12:* with 15 messages, end
   assert.deepEqual([...numbersOf(parseSequenceSet('2,4:7,9,12:*', 15) ?? [])], [2, 4, 5, 6, 7, 9, 12, 13, 14, 15]);
   assert.deepEqual([...numbersOf(parseSequenceSet('*:4,5:7', 10) ?? [])], [4, 5, 6, 7, 8, 9, 10]);
   assert.equal(parseSequenceSet('1,,2'), undefined);
+});
+
+test('few ranges cover the members and nothing else that exists', () => {
+  fc.assert(
+    fc.property(numbers, numbers, (some, others) => {
+      const members = rangesOf(some);
+      const existing = rangesOf([...some, ...others]);
+      const covered = covering(members, existing);
+      assert.deepEqual(intersection(covered, existing), members.length > 0 ? intersection(existing, members) : []);
+      // Between two of them something else lies, or they would be one.
+      for (let index = 1; index < covered.length; index++) {
+        const gap = [[(covered[index - 1]?.[1] ?? 0) + 1, (covered[index]?.[0] ?? 0) - 1] as const];
+        assert.ok(countOf(intersection(difference(existing, members), gap)) > 0);
+      }
+    }),
+  );
 });

@@ -71,15 +71,66 @@ export function printMultirange(ranges: Ranges): string {
 
 /** Parses PostgreSQL's int8multirange in its canonical form, closed below and open above. */
 export function parseMultirange(text: string): Ranges {
-  return [...text.matchAll(/\[(\d+),(\d+)\)/g)].map((match) => [Number(match[1]), Number(match[2]) - 1] as const);
+  const ranges: [number, number][] = [];
+  for (let at = text.indexOf('['); at >= 0; at = text.indexOf('[', at)) {
+    const comma = text.indexOf(',', at);
+    const end = text.indexOf(')', comma);
+    ranges.push([Number(text.slice(at + 1, comma)), Number(text.slice(comma + 1, end)) - 1]);
+    at = end;
+  }
+  return ranges;
 }
 
-/** The numbers of a sorted or unsorted list that are missing from another, as a set. */
-export function missingFrom(numbers: Iterable<number>, others: Iterable<number>): Ranges {
-  const have = new Set(others);
-  const missing: number[] = [];
-  for (const number of numbers) if (!have.has(number)) missing.push(number);
-  return rangesOf(missing);
+/** The numbers of one set that are not in another. */
+export function difference(ranges: Ranges, others: Ranges): Ranges {
+  const rest: [number, number][] = [];
+  let at = 0;
+  for (const [first, last] of ranges) {
+    let from = first;
+    while (at < others.length && (others[at] as [number, number])[1] < from) at++;
+    for (let index = at; index < others.length; index++) {
+      const [start, end] = others[index] as [number, number];
+      if (start > last) break;
+      if (start > from) rest.push([from, start - 1]);
+      from = end + 1;
+      at = index;
+    }
+    if (from <= last) rest.push([from, last]);
+  }
+  return rest;
+}
+
+/** The numbers that are in both of two sets. */
+export function intersection(ranges: Ranges, others: Ranges): Ranges {
+  const both: [number, number][] = [];
+  for (let one = 0, other = 0; one < ranges.length && other < others.length; ) {
+    const [a, b] = ranges[one] as [number, number];
+    const [c, d] = others[other] as [number, number];
+    const [from, to] = [Math.max(a, c), Math.min(b, d)];
+    if (from <= to) both.push([from, to]);
+    if (b < d) one++;
+    else other++;
+  }
+  return both;
+}
+
+/**
+ * The members of a set as few ranges, of which each may reach over numbers that stand for nothing.
+ *
+ * @param existing all numbers that stand for something, between the first and the last member.
+ */
+export function covering(members: Ranges, existing: Ranges): Ranges {
+  const others = difference(existing, members);
+  const covered: [number, number][] = [];
+  let at = 0;
+  for (const [first, last] of members) {
+    while (at < others.length && (others[at] as [number, number])[1] < (covered.at(-1)?.[1] ?? 0)) at++;
+    const open = covered.at(-1);
+    const next = others[at];
+    if (open && (next === undefined || next[0] > first)) open[1] = last;
+    else covered.push([first, last]);
+  }
+  return covered;
 }
 
 /** Cuts a set into sets of at most `size` numbers. */

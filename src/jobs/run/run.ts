@@ -1,30 +1,49 @@
 import { trashFolder, trashFolders } from '../../core/mailbox/folders';
+import { difference, numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { patient } from '../../mail/patient';
 import { MailProblem } from '../../mail/problem';
-import type { MailServer } from '../../mail/server';
+import type { FlagsRecord, MailServer } from '../../mail/server';
 import type { Account } from '../../store/accounts';
-import { type Batch, type BatchMethod, beginBatch, openBatches } from '../../store/batches';
+import { type Batch, type BatchMethod, beginBatch, closeBatch, openBatches } from '../../store/batches';
 import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf, type StoredFolder } from '../../store/folders';
-import { keptOf, leave, type PendingPlacement, pendingByGeneration, pendingOf, strayedOf } from '../../store/frozen';
+import { leave, passedOf, pendingAmong, pendingOf, type Strayed } from '../../store/frozen';
+import { keptAmong } from '../../store/guards';
 import { holdLease, type Job } from '../../store/jobs';
-import { addWorked, type LeftReason, type Run, runById, updateRun, wantedOf } from '../../store/runs';
+import { updateFlags } from '../../store/placements';
+import {
+  addWorked,
+  type LeftReason,
+  noteRefusal,
+  type Run,
+  type RunPhase,
+  runById,
+  updateRun,
+  wantedOf,
+} from '../../store/runs';
 import type { WorkContext } from '../context';
 import { FolderSync } from '../scan/folder';
+import { BatchSizer } from './batch-sizer';
 import { conclude, levelMark } from './conclude';
-import { type Destination, Folders } from './folders';
-import { Haul } from './haul';
-import { Pace } from './pace';
+import { Destinations } from './destinations';
+import { type Answered, BatchExecutor, type Close } from './executor';
+import { Folders } from './folders';
+import { isOfConnection, type Lane, Lanes } from './lanes';
+import { arranged, type Group, isScattered, nextWave, type Planned, type Routed, sourcesOf } from './wave';
 
 /** Pending members held in memory at a time. */
 const CHUNK = 50_000;
 /** How often the same message is sent again before it is left. */
-const MOST_TRIES = 3;
+const MAX_TRIES = 3;
 /** Messages of the first batch where it has to be found out what the server does. */
 const PROBE = 20;
+/** Groups of a wave from which on further connections are worth their sign-in. */
+const WORTH_LANES = 8;
+/** Milliseconds between two announcements of what is done. */
+const ANNOUNCED_MS = 400;
 
-export type Outcome = 'done' | 'paused' | 'cancelled';
+export type RunOutcome = 'done' | 'paused' | 'cancelled';
 
 /**
  * Carries out a run on exactly the placements that were frozen for it.
@@ -32,77 +51,110 @@ export type Outcome = 'done' | 'paused' | 'cancelled';
  * A batch is written down before its command is sent and closed when the server has said what became of it. One that
  * was sent and never closed is settled first: the server is asked where its messages are, and only what still lies at
  * the source is tried again.
+ *
+ * @param another signs in once more, for a run over many folders.
  */
-export async function carryOut(context: WorkContext, job: Job, account: Account, server: MailServer): Promise<Outcome> {
+export async function carryOut(
+  context: WorkContext,
+  job: Job,
+  account: Account,
+  server: MailServer,
+  another: () => Promise<MailServer>,
+): Promise<RunOutcome> {
   const run = (await runById(context.database, account.id, job.subject)) as Run;
-  return new Carrier(context, job, account, server, run).carryOut();
-}
-
-/** A pending placement with the folder it goes to; null for a purge. */
-interface Routed extends PendingPlacement {
-  destination: number | null;
+  return new Carrier(context, job, account, server, another, run).carryOut();
 }
 
 class Carrier {
+  private readonly lanes: Lanes;
   private readonly server: MailServer;
-  private readonly pace = new Pace();
-  private readonly folders: Folders;
-  private readonly haul: Haul;
+  private readonly executor: BatchExecutor;
+  private readonly destinations: Destinations;
+  private readonly sizer = new BatchSizer();
   private readonly tries = new Map<number, number>();
   private trash: StoredFolder | undefined;
   private trashIds = new Set<number>();
+  private passed: Ranges = [];
   private since = Date.now();
+  private announcedAt = 0;
 
   constructor(
     private readonly context: WorkContext,
     private readonly job: Job,
     private readonly account: Account,
     server: MailServer,
+    another: () => Promise<MailServer>,
     private readonly run: Run,
   ) {
-    this.server = patient(server, () => this.askedForPatience());
-    const sync = new FolderSync(context, job, account, this.server);
+    this.server = this.patiently(server);
     const fenced = this.fenced.bind(this);
-    this.folders = new Folders(context.database, account, this.server, sync, fenced);
-    this.haul = new Haul(context.database, account, this.server, run, this.folders, fenced, this.announce.bind(this));
+    this.destinations = new Destinations(context.database, account, this.server, fenced, run.action === 'restore');
+    const first = this.laneOver(this.server);
+    this.executor = first.executor;
+    this.lanes = new Lanes(first, async () => this.laneOver(this.patiently(await another())));
   }
 
-  async carryOut(): Promise<Outcome> {
-    await this.begin();
-    for (const batch of await openBatches(this.context.database, this.account.id, this.run.id))
-      await this.haul.settle(batch);
-    if (this.run.action !== 'restore') await this.guard();
-    const outcome = await this.work();
-    if (outcome !== 'paused') await conclude(this.context, this.job, this.account, this.server, this.run, outcome);
-    return outcome;
+  private patiently(server: MailServer): MailServer {
+    return patient(server, () => this.askedForPatience());
+  }
+
+  private laneOver(server: MailServer): Lane {
+    const { context, account, destinations } = this;
+    const fenced = this.fenced.bind(this);
+    const sync = new FolderSync(context, this.job, account, server);
+    const folders = new Folders(context.database, account, server, sync, destinations);
+    const announce = this.announce.bind(this);
+    const executor = new BatchExecutor(
+      context.database,
+      account,
+      server,
+      this.run,
+      folders,
+      destinations,
+      fenced,
+      announce,
+    );
+    return { server, folders, executor };
+  }
+
+  async carryOut(): Promise<RunOutcome> {
+    try {
+      await this.begin();
+      const open = await openBatches(this.context.database, this.account.id, this.run.id);
+      if (open.length > 0)
+        await this.says(
+          'recovering',
+          open.reduce((sum, { members }) => sum + members.length, 0),
+        );
+      for (const batch of open) await this.executor.settle(batch);
+      const outcome = await this.work();
+      if (outcome === 'paused') return outcome;
+      await this.says('concluding');
+      await conclude(this.context, this.job, this.account, this.server, this.run, outcome);
+      return outcome;
+    } finally {
+      await this.lanes.close();
+    }
   }
 
   private async begin(): Promise<void> {
-    const before = this.run.before ?? (await levelMark(this.context.database, this.account, this.server));
+    const { database } = this.context;
+    await this.says('measuring');
+    const before = this.run.before ?? (await levelMark(database, this.account, this.server));
     await this.fenced(async (client) => {
       await updateRun(client, this.account.id, this.run.id, { state: 'running', before, problem: null });
       await this.announce(client);
     });
-    const folders = await foldersOf(this.context.database, this.account.id);
+    this.passed = await passedOf(database, this.account.id, this.run.id);
+    const folders = await foldersOf(database, this.account.id);
     this.trash = trashFolder(folders, this.account.settings.trashFolder);
     this.trashIds = new Set(trashFolders(folders, this.account.settings.trashFolder).map(({ id }) => id));
     if (this.run.action === 'trash' && !this.trash)
       throw new MailProblem('folder-gone', 'The mailbox has no trash folder. Make one, or name one in the settings.');
   }
 
-  /** Leaves what guards and holds keep now, by the flags that the messages bear on the server. */
-  private async guard(): Promise<void> {
-    for (const { generation, uids } of await pendingByGeneration(this.context.database, this.account.id, this.run.id))
-      await this.folders.refreshFlags(generation, uids);
-    await this.fenced(async (client) => {
-      const kept = await keptOf(client, this.account, this.run.id);
-      for (const reason of ['held', 'guarded'] as const)
-        await leave(client, this.account.id, this.run.id, reason, kept[reason]);
-    });
-  }
-
-  /** Works through what is pending, folder by folder; while the end of a batch is written down the next is sent. */
-  private async work(): Promise<Outcome> {
+  /** Works through what is pending, wave after wave; while the end of one is written down the next is sent. */
+  private async work(): Promise<RunOutcome> {
     let booking: Promise<void> = Promise.resolve();
     try {
       for (let queue = await this.pending(); queue.length > 0; queue = await this.pending()) {
@@ -114,11 +166,11 @@ class Carrier {
             return wanted === 'pause' ? 'paused' : 'cancelled';
           }
           const booked = booking;
-          const members = await this.nextOf(queue, booked);
-          if (members.length === 0) continue;
-          const sent = await this.batch(members, booked);
-          queue.unshift(...sent.again);
-          booking = booked.then(sent.book);
+          const groups = await this.worthTrying(nextWave(queue, ...this.waveSize(queue)), booked);
+          const { closes, again } = await this.wave(groups, booked);
+          for (const one of again) queue.push(one);
+          if (again.length > 0) arranged(queue);
+          booking = booked.then(() => this.book(closes));
           booking.catch(() => undefined);
         }
         await booking;
@@ -131,64 +183,71 @@ class Carrier {
   }
 
   private async leaveRest(): Promise<void> {
-    for (let rest = await this.pendingNow(); rest.length > 0; rest = await this.pendingNow())
-      await this.leave(
-        'cancelled',
-        rest.map(({ id }) => id),
-      );
+    for (;;) {
+      const { atSource, strayed } = await this.pendingNow();
+      await this.leaveStrayed(strayed);
+      if (atSource.length === 0) return;
+      await this.leaveAll('cancelled', atSource);
+    }
   }
 
-  private pendingNow(): Promise<PendingPlacement[]> {
-    return pendingOf(this.context.database, this.account.id, this.run.id, this.run.action === 'restore', CHUNK);
+  private pendingNow() {
+    return pendingOf(this.context.database, this.account.id, this.run.id, CHUNK);
   }
 
   /** What is pending where it was frozen, with where it goes; what is elsewhere or has nowhere to go is left. */
   private async pending(): Promise<Routed[]> {
-    await this.fenced(async (client) => {
-      const strayed = await strayedOf(client, this.account.id, this.run.id);
-      for (const reason of ['vanished', 'moved', 'changed'] as const)
-        await leave(client, this.account.id, this.run.id, reason, strayed[reason]);
-    });
-    const pending = await this.pendingNow();
-    if (this.run.action !== 'restore')
-      return pending.map((placement) => ({ ...placement, destination: this.destinationOf(placement) }));
-    const routed: Routed[] = [];
-    const unknown: number[] = [];
-    for (const placement of pending) {
-      const destination = placement.origin ?? this.run.fallback;
-      if (destination === null) unknown.push(placement.id);
-      else routed.push({ ...placement, destination });
+    await this.says('planning');
+    for (;;) {
+      const { atSource, strayed } = await this.pendingNow();
+      const unknown: number[] = [];
+      const routed: Routed[] = [];
+      for (const placement of atSource) {
+        const destination = this.destinationOf(placement);
+        if (destination === undefined) unknown.push(placement.id);
+        else routed.push({ ...placement, destination });
+      }
+      const wasNone = (await this.leaveStrayed(strayed)) + unknown.length === 0;
+      await this.leave('unknown', unknown);
+      if (routed.length > 0 || wasNone) return arranged(routed);
     }
-    await this.leave('unknown', unknown);
-    return routed.length === 0 && unknown.length > 0 ? this.pending() : routed;
   }
 
-  /** The trash for a run to it, and for a purge outside it as long as the server might put things there by itself. */
-  private destinationOf({ folder }: PendingPlacement): number | null {
+  private async leaveStrayed(strayed: Record<Strayed, number[]>): Promise<number> {
+    for (const reason of ['vanished', 'moved', 'changed'] as const) await this.leave(reason, strayed[reason]);
+    return strayed.vanished.length + strayed.moved.length + strayed.changed.length;
+  }
+
+  /**
+   * Where a message goes: the trash for a run to it, and for a purge outside it as long as the server might put things there
+   * by itself; null for nowhere. Undefined where nobody knows where it came from.
+   */
+  private destinationOf({ folder, origin }: { folder: number; origin: number | null }): number | null | undefined {
+    if (this.run.action === 'restore') return origin ?? this.run.fallback ?? undefined;
     if (!this.trash) return null;
     if (this.run.action === 'trash') return this.trash.id;
-    return this.trashIds.has(folder) || (this.haul.probed && !this.run.handsOver) ? null : this.trash.id;
+    return this.trashIds.has(folder) || (this.executor.probed && !this.run.handsOver) ? null : this.trash.id;
   }
 
-  /** Takes the next batch off the queue: of one folder, to one folder, as many as the pace allows. */
-  private async nextOf(queue: Routed[], booked: Promise<void>): Promise<Routed[]> {
-    const first = queue[0] as Routed;
-    let end = 1;
-    while (end < queue.length && together(first, queue[end] as Routed)) end++;
-    const candidates = queue.slice(0, end).sort((a, b) => a.uid - b.uid);
-    const probing = !this.haul.probed && this.methodOf(first) !== 'move' && first.destination !== null;
-    if (probing) this.pace.atMost(PROBE);
-    const members = candidates.slice(0, this.pace.share(candidates.map(({ uid }) => uid)));
-    const taken = new Set(members.map(({ id }) => id));
-    queue.splice(0, end, ...candidates.filter(({ id }) => !taken.has(id)));
-    const worn = members.filter(({ id }) => (this.tries.get(id) ?? 0) >= MOST_TRIES);
-    if (worn.length === 0) return members;
+  /** As much as the server takes well; a first batch by itself where it has to be found out what it does. */
+  private waveSize(queue: readonly Routed[]): [messages: number, batches?: number] {
+    const next = queue.at(-1) as Routed;
+    const probing = !this.executor.probed && this.methodOf(next) !== 'move' && next.destination !== null;
+    if (!probing) return [this.sizer.size];
+    this.sizer.atMost(PROBE);
+    return [this.sizer.size, 1];
+  }
+
+  /** Leaves what was sent too often. */
+  private async worthTrying(groups: Group[], booked: Promise<void>): Promise<Group[]> {
+    const worn = groups.flatMap(({ members }) => members.filter(({ id }) => (this.tries.get(id) ?? 0) >= MAX_TRIES));
+    if (worn.length === 0) return groups;
     await booked;
-    await this.leave(
-      'refused',
-      worn.map(({ id }) => id),
-    );
-    return members.filter((member) => !worn.includes(member));
+    await this.leaveAll('refused', worn);
+    const ids = new Set(worn.map(({ id }) => id));
+    return groups
+      .map((group) => ({ ...group, members: group.members.filter(({ id }) => !ids.has(id)) }))
+      .filter(({ members }) => members.length > 0);
   }
 
   private methodOf({ destination, folder }: Routed): BatchMethod {
@@ -197,98 +256,239 @@ class Carrier {
     return this.run.handsOver && !this.trashIds.has(folder) ? 'hand-over' : 'copy';
   }
 
-  /**
-   * Sends one batch.
-   *
-   * @param booked the end of the batch before, which may still be being written down.
-   * @returns how its end is written down, and what has to be sent again.
-   */
-  private async batch(
-    members: Routed[],
-    booked: Promise<void>,
-  ): Promise<{ book: () => Promise<void>; again: Routed[] }> {
-    const { generation, destination } = members[0] as Routed;
-    const reason = await this.folders.open(generation);
-    if (reason === 'changed') {
-      // Known again under new UIDs, they come with the next look at what is pending.
-      await booked;
-      if ((await this.folders.follow(generation)) === undefined) await this.leaveAll('folder-gone', members);
-      return { book: async () => {}, again: [] };
-    }
-    if (reason !== undefined) {
-      await booked;
-      await this.leaveAll(reason, members);
-      return { book: async () => {}, again: [] };
-    }
-    for (const { id } of members) this.tries.set(id, (this.tries.get(id) ?? 0) + 1);
-    const to =
-      destination === null ? undefined : await this.folders.destination(destination, this.run.action === 'restore');
-    const batch = await this.written(members, to);
-    const started = Date.now();
-    try {
-      const close = await this.haul.send(batch);
-      this.pace.answered(members.length, Date.now() - started);
-      const worked = Date.now() - this.since;
-      this.since = Date.now();
-      return {
-        book: async () => {
-          await close();
-          await addWorked(this.context.database, this.account.id, this.run.id, worked);
-        },
-        again: [],
-      };
-    } catch (error) {
-      await booked;
-      return { book: async () => {}, again: await this.refused(error, batch, members) };
-    }
+  /** Whether the server tells enough of each command for several to be carried out at a time. */
+  private get tellsAll(): boolean {
+    const { move, uidPlus } = this.server.dialect;
+    return uidPlus && (this.run.action === 'purge' ? this.executor.probed && !this.run.handsOver : move);
   }
 
-  private written(members: Routed[], to: Destination | undefined): Promise<Batch> {
-    const first = members[0] as Routed;
-    return this.fenced((client) =>
-      beginBatch(client, this.account.id, this.run.id, {
-        method: this.methodOf(first),
-        generation: first.generation,
-        members: members.map(({ id, uid }) => ({ id, uid, arrived: 0 })),
-        destination: to?.folder.id ?? null,
-        destinationValidity: to?.uidValidity ?? null,
-        destinationUidNext: to?.uidNext ?? null,
-      }),
+  /**
+   * Sends a wave.
+   *
+   * @param booked the end of the wave before, which may still be being written down.
+   * @returns how its end is written down, and what has to be sent again.
+   */
+  private async wave(groups: Group[], booked: Promise<void>): Promise<{ closes: Close[]; again: Routed[] }> {
+    const parallel = this.tellsAll && groups.length > 1;
+    if (parallel && groups.length >= WORTH_LANES) await this.lanes.grow();
+    const planned = await this.planned(await this.looked(groups, parallel, booked));
+    if (planned.length === 0) return { closes: [], again: [] };
+    await this.says('carrying-out', countOfMembers(planned.map(({ group }) => group)));
+    const started = Date.now();
+    const { outcomes, lost } = await this.lanes.each(
+      planned,
+      parallel,
+      (lane, one) => this.send(lane, one),
+      (one, other) => parallel && one.batch.method === 'move' && one.group.generation === other.group.generation,
     );
+    this.sizer.answered(countOfMembers(planned.map(({ group }) => group)), Date.now() - started);
+    const closes = outcomes.flatMap(({ result }) => result?.close ?? []);
+    const open = outcomes.filter(({ result, error }) => error !== undefined || result?.settle);
+    if (lost === undefined && open.length === 0) return { closes, again: [] };
+    // Nothing may be under way, and all that came must be known, before the fate of the others is told.
+    await booked;
+    await this.book(closes);
+    if (lost !== undefined) throw lost;
+    const again: Routed[] = [];
+    for (const { task, result, error } of open) {
+      if (result?.settle) await result.settle();
+      else for (const one of await this.refused(error, task)) again.push(one);
+    }
+    return { closes: [], again };
+  }
+
+  /**
+   * Looks at the messages of a wave as they are on the server now: without a positive answer for each nothing is done to it.
+   * What is gone, lies where nothing can be done, or is kept by guards and holds for the flags that it bears, is left.
+   */
+  private async looked(groups: Group[], parallel: boolean, booked: Promise<void>): Promise<Group[]> {
+    await this.says('checking', countOfMembers(groups));
+    const { outcomes, lost } = await this.lanes.each(groups, parallel, (lane, group) => this.look(lane, group));
+    if (lost !== undefined) throw lost;
+    const looks: (Look & { group: Group })[] = [];
+    for (const { task, result, error } of outcomes) {
+      if (error !== undefined && !isOfConnection(error)) throw error;
+      // Another connection was lost over it.
+      looks.push({ group: task, ...(result ?? (await this.look(this.lanes.first, task))) });
+    }
+    await booked;
+    const usable: Group[] = [];
+    const changed: { generation: number; flags: FlagsRecord[] }[] = [];
+    for (const { group, reason, gone, flags, existing } of looks) {
+      if (reason) await this.cannotUse(reason, group);
+      else {
+        await this.executor.markVanished(group.generation, gone);
+        const rest = without(group, new Set(gone.map(({ id }) => id)));
+        if (rest.members.length > 0) usable.push({ ...rest, existing });
+        if (flags.length > 0) changed.push({ generation: group.generation, flags });
+      }
+    }
+    return this.run.action === 'restore' ? usable : this.unguarded(usable, changed);
+  }
+
+  private async look({ server, folders }: Lane, group: Group): Promise<Look> {
+    const nothing = { flags: [], gone: [], existing: undefined };
+    const uids = rangesOf(group.members.map(({ uid }) => uid));
+    // What is brought back is kept by nobody.
+    if (this.run.action === 'restore') return { ...nothing, reason: await folders.open(group.generation) };
+    const { reason, flags } = await folders.flags(group.generation, uids);
+    if (reason !== undefined) return { ...nothing, reason };
+    const told = new Map(flags.map((record) => [record.uid, record]));
+    const silent = group.members.filter(({ uid }) => !told.has(uid));
+    if (silent.length > 0 && (await server.uids(rangesOf(silent.map(({ uid }) => uid)))).length > 0)
+      throw new MailProblem(
+        'unreadable-answer',
+        'The server does not tell the flags of some messages, so nobody knows whether they are to be kept. Nothing was done to them.',
+      );
+    return {
+      reason,
+      gone: silent,
+      flags: group.members.flatMap((member) => {
+        const record = told.get(member.uid);
+        const isSame = record?.flags === member.flags && record.keywords.join(' ') === member.keywords;
+        return record && !isSame ? [record] : [];
+      }),
+      existing: isScattered(group)
+        ? await server.uids([[group.members[0]?.uid ?? 1, group.members.at(-1)?.uid ?? 1]])
+        : undefined,
+    };
+  }
+
+  /** What of a folder that can't be used was to be touched is left, or known again under new UIDs. */
+  private async cannotUse(reason: LeftReason, { generation, members }: Group): Promise<void> {
+    if (reason !== 'changed') await this.leaveAll(reason, members);
+    // They come again with the next look at what is pending.
+    else if ((await this.lanes.first.folders.follow(generation)) === undefined)
+      await this.leaveAll('folder-gone', members);
+  }
+
+  /** Leaves what guards and holds keep now. */
+  private async unguarded(
+    groups: Group[],
+    changed: readonly { generation: number; flags: FlagsRecord[] }[],
+  ): Promise<Group[]> {
+    const kept = await this.fenced(async (client) => {
+      for (const { generation, flags } of changed) await updateFlags(client, this.account.id, generation, flags);
+      const ids = groups.flatMap(({ members }) => members.map(({ id }) => id));
+      const among = await keptAmong(client, this.account, new Date(), ids);
+      // What the user let through is kept by a hold alone.
+      const guarded = [...numbersOf(difference(rangesOf(among.guarded), this.passed))];
+      await leave(client, this.account.id, this.run.id, 'held', among.held);
+      await leave(client, this.account.id, this.run.id, 'guarded', guarded);
+      return new Set([...among.held, ...guarded]);
+    });
+    return kept.size === 0
+      ? groups
+      : groups.map((group) => without(group, kept)).filter(({ members }) => members.length > 0);
+  }
+
+  /** Writes batches down, all at once. */
+  private async planned(groups: readonly Group[]): Promise<Planned[]> {
+    // Known before any command is sent: asking where a folder is takes commands of its own.
+    for (const { destination } of groups) if (destination !== null) await this.destinations.get(destination);
+    for (const { members } of groups) for (const { id } of members) this.tries.set(id, (this.tries.get(id) ?? 0) + 1);
+    if (groups.length === 0) return [];
+    return this.fenced(async (client) => {
+      const planned: Planned[] = [];
+      for (const group of groups) {
+        const batch = await this.begun(client, group);
+        planned.push({ group, batch, sources: sourcesOf(group, batch) });
+      }
+      return planned;
+    });
+  }
+
+  private async begun(client: Queryable, { generation, destination, members }: Group): Promise<Batch> {
+    const to = destination === null ? undefined : await this.destinations.get(destination);
+    return beginBatch(client, this.account.id, this.run.id, {
+      method: this.methodOf(members[0] as Routed),
+      generation,
+      members: members.map(({ id, uid }) => ({ id, uid, arrived: 0 })),
+      destination: to?.folder.id ?? null,
+      destinationValidity: to?.uidValidity ?? null,
+      destinationUidNext: to?.uidNext ?? null,
+    });
+  }
+
+  private async send({ folders, executor }: Lane, { group, batch, sources }: Planned): Promise<Answered> {
+    const reason = await folders.open(group.generation);
+    if (reason === undefined) return executor.send(batch, sources);
+    // It was never sent.
+    return {
+      settle: async () => {
+        await this.book([(client) => closeBatch(client, this.account.id, this.run.id, batch, [])]);
+        await this.cannotUse(reason, group);
+      },
+    };
+  }
+
+  /** Writes down that batches are over, all in one transaction. */
+  private async book(closes: readonly Close[]): Promise<void> {
+    if (closes.length === 0) return;
+    const worked = Date.now() - this.since;
+    this.since = Date.now();
+    await this.fenced(async (client) => {
+      for (const close of closes) await close(client);
+      await addWorked(client, this.account.id, this.run.id, worked);
+      await this.announce(client);
+    });
   }
 
   /** A command was refused. What of the batch was done all the same is settled; the rest is tried in another way or left. */
-  private async refused(error: unknown, batch: Batch, members: Routed[]): Promise<Routed[]> {
-    if (!(error instanceof MailProblem) || !REFUSALS.has(error.kind)) throw error;
+  private async refused(error: unknown, { batch, group }: Planned): Promise<Routed[]> {
+    const ofLane = isOfConnection(error);
+    if (!(error instanceof MailProblem) || !(ofLane || REFUSALS.has(error.kind))) throw error;
     const { database } = this.context;
     const open = (await openBatches(database, this.account.id, this.run.id)).find(({ seq }) => seq === batch.seq);
-    if (open) await this.haul.settle(open);
-    const pending = new Set((await this.pendingNow()).map(({ id }) => id));
-    const rest = members.filter(({ id }) => pending.has(id));
-    if (rest.length === 0) return [];
-    if (error.kind === 'no-room') return this.fitting(rest);
+    if (open) await this.executor.settle(open);
+    const rest = await this.stillPending(group.members);
+    // A further connection was lost: the first goes on.
+    if (rest.length === 0 || ofLane) return rest;
+    if (error.kind === 'no-room' || (await this.isForWantOfRoom(error, rest))) return this.fitting(rest);
     if (error.kind === 'folder-gone') {
       // The destination went: it is made again where that may be.
-      this.folders.forget(batch.destination as number);
+      this.destinations.forget(batch.destination as number);
       return rest;
     }
     if (error.kind !== 'read-only' && rest.length > 1) {
       // One bad message must not keep the others, nor a cap the rest: halve until it stands alone.
       for (const { id } of rest) this.tries.delete(id);
-      this.pace.complained(rest.length);
+      this.sizer.complained(rest.length);
       return rest;
     }
     if (error.kind === 'throttled') throw error;
-    this.pace.recovered();
-    await this.leaveAll(error.kind === 'read-only' ? 'read-only' : 'refused', rest);
+    this.sizer.recovered();
+    await this.leaveAll(error.kind === 'read-only' ? 'read-only' : 'refused', rest, error);
     return [];
+  }
+
+  private async stillPending(members: readonly Routed[]): Promise<Routed[]> {
+    const pending = await pendingAmong(
+      this.context.database,
+      this.account.id,
+      this.run.id,
+      members.map(({ id }) => id),
+    );
+    return members.filter(({ id }) => pending.has(id));
+  }
+
+  /** Whether a refusal that gives no reason can be one for want of room, by what the quota says: a copy needs room, a MOVE none. */
+  private async isForWantOfRoom(error: MailProblem, rest: readonly Routed[]): Promise<boolean> {
+    if (error.kind !== 'command-refused' || this.run.action === 'purge') return false;
+    const free = await this.freeOctets();
+    const needed = this.server.dialect.move ? 1 : rest.reduce((sum, { size }) => sum + size, 0);
+    return free !== undefined && free < needed;
+  }
+
+  private async freeOctets(): Promise<number | undefined> {
+    const quota = await this.server.quota();
+    return quota?.limit != null && quota.used != null ? quota.limit - quota.used : undefined;
   }
 
   /** A full mailbox takes copies only as far as they fit, so the smallest go first; what does not fit at all is left. */
   private async fitting(rest: Routed[]): Promise<Routed[]> {
     const sorted = [...rest].sort((a, b) => a.size - b.size);
-    const quota = await this.server.quota();
-    const free = quota?.limit != null && quota.used != null ? quota.limit - quota.used : undefined;
+    const free = await this.freeOctets();
     let count = Math.floor(sorted.length / 2);
     if (free !== undefined) {
       let octets = 0;
@@ -300,43 +500,56 @@ class Carrier {
       await this.leaveAll('no-room', sorted);
       return [];
     }
-    // Sent by themselves, since a batch is taken by UID and not by size.
-    const small = sorted.slice(0, count).sort((a, b) => a.uid - b.uid);
     for (const { id } of sorted) this.tries.delete(id);
-    const again: Routed[] = [];
+    // Sent by themselves, since a wave is taken by UID and not by size.
+    const small = arranged(sorted.slice(0, count));
+    const again: Routed[] = sorted.slice(count);
     while (small.length > 0) {
-      const share = small.splice(0, this.pace.share(small.map(({ uid }) => uid)));
-      const sent = await this.batch(share, Promise.resolve());
-      await sent.book();
-      again.push(...sent.again);
+      const sent = await this.wave(nextWave(small, this.sizer.size, 1), Promise.resolve());
+      await this.book(sent.closes);
+      for (const one of sent.again) again.push(one);
     }
-    return [...again, ...sorted.slice(count)];
+    return again;
   }
 
-  private leaveAll(reason: LeftReason, members: readonly Routed[]): Promise<void> {
+  private leaveAll(reason: LeftReason, members: readonly { id: number }[], because?: MailProblem): Promise<void> {
     return this.leave(
       reason,
       members.map(({ id }) => id),
+      because,
     );
   }
 
-  private async leave(reason: LeftReason, ids: readonly number[]): Promise<void> {
+  private async leave(reason: LeftReason, ids: readonly number[], because?: MailProblem): Promise<void> {
+    if (ids.length === 0) return;
     await this.fenced(async (client) => {
       await leave(client, this.account.id, this.run.id, reason, ids);
+      if (because) await noteRefusal(client, this.account.id, this.run.id, because.message);
       await this.announce(client);
     });
   }
 
   private async askedForPatience(): Promise<void> {
-    this.pace.complained();
+    this.sizer.complained();
     await this.fenced(async (client) => {
       const problem = { kind: 'throttled', detail: 'The server asked for patience; it goes on more slowly.' };
       await updateRun(client, this.account.id, this.run.id, { problem });
+      await this.announce(client, true);
+    });
+  }
+
+  /** Says what is being done now, and with how many messages. */
+  private async says(phase: RunPhase, messages = 0): Promise<void> {
+    await this.fenced(async (client) => {
+      await updateRun(client, this.account.id, this.run.id, { doing: { phase, messages } });
       await this.announce(client);
     });
   }
 
-  private async announce(client: Queryable): Promise<void> {
+  /** Tells of the run, unless that was just done and what follows tells of it too. */
+  private async announce(client: Queryable, surely = false): Promise<void> {
+    if (!surely && Date.now() - this.announcedAt < ANNOUNCED_MS) return;
+    this.announcedAt = Date.now();
     await tell(client, this.account.id, 'run', await runById(client, this.account.id, this.run.id));
   }
 
@@ -348,9 +561,25 @@ class Carrier {
   }
 }
 
+/** What a look at the messages of a group showed. */
+interface Look {
+  /** Why its folder can't be used. */
+  reason: LeftReason | undefined;
+  /** Members that are not there any more. */
+  gone: Routed[];
+  /** The flags of those whose flags changed since they were last seen. */
+  flags: FlagsRecord[];
+  /** All UIDs between its first and its last member, where it is scattered. */
+  existing: Ranges | undefined;
+}
+
 /** What a command may be refused for without ending the run. */
 const REFUSALS = new Set<MailProblem['kind']>(['no-room', 'read-only', 'command-refused', 'throttled', 'folder-gone']);
 
-function together(a: Routed, b: Routed): boolean {
-  return a.generation === b.generation && a.destination === b.destination;
+function without(group: Group, ids: ReadonlySet<number>): Group {
+  return ids.size === 0 ? group : { ...group, members: group.members.filter(({ id }) => !ids.has(id)) };
+}
+
+function countOfMembers(groups: readonly Group[]): number {
+  return groups.reduce((sum, { members }) => sum + members.length, 0);
 }

@@ -1,5 +1,5 @@
 import { FLAGS, type Flag } from '../../core/mailbox/flags';
-import { chunksOf, countOf, missingFrom, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { chunksOf, countOf, difference, intersection, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, FolderChanges, MailServer, OpenFolder } from '../../mail/server';
 import type { Account } from '../../store/accounts';
@@ -97,11 +97,17 @@ export class FolderSync {
       seenModSeq === open.modSeq ? { vanished: [], changed: [] } : await server.changes(seenModSeq);
     if (!changes) return undefined;
     const changed = rangesOf(changes.changed.map(({ uid }) => uid));
-    const fresh = missingFrom(
-      changes.changed.map(({ uid }) => uid),
-      changed.length > 0 ? await uidsOf(database, this.account.id, generation.id, changed) : [],
-    );
-    if (changes.vanished.length > 0) await this.lose(generation, changes.vanished);
+    const fresh =
+      changed.length > 0
+        ? difference(changed, await uidsOf(database, this.account.id, generation.id, changed))
+        : changed;
+    if (changes.vanished.length > 0) {
+      const ours = await uidsOf(database, this.account.id, generation.id);
+      const gone = intersection(ours, changes.vanished);
+      // That much is not believed of one answer: all UIDs are asked for.
+      if (isMuch(gone, ours)) return { fresh, addsUp: false };
+      await this.lose(generation, gone);
+    }
     await this.saveFlags(generation, changes.changed);
     const ours = await countPlacements(database, this.account.id, generation.id);
     return { fresh, addsUp: ours + countOf(fresh) === open.messages };
@@ -115,13 +121,27 @@ export class FolderSync {
   ): Promise<Ranges> {
     const theirs = open.messages === 0 ? [] : await server.uids();
     const ours = await uidsOf(this.context.database, this.account.id, generation.id);
-    const gone = missingFrom(ours, theirs);
+    const gone = difference(ours, theirs);
+    if (isMuch(gone, ours)) await this.askAgain(server, theirs, open);
     if (gone.length > 0) await this.lose(generation, gone);
-    const known = new Set(ours);
-    const both = withFlags ? rangesOf(theirs.filter((uid) => known.has(uid))) : [];
+    const both = withFlags ? intersection(theirs, ours) : [];
     for (const chunk of chunksOf(both, FLAGS_BATCH))
       for await (const flags of server.flags(chunk)) await this.saveFlags(generation, flags);
-    return missingFrom(theirs, known);
+    return difference(theirs, ours);
+  }
+
+  /**
+   * Has the server tell its messages in another way, before much of what was known is taken for gone. What came in or went
+   * between both answers is beyond what was there when the folder was opened, or missing from the second.
+   */
+  private async askAgain(server: MailServer, theirs: Ranges, open: OpenFolder): Promise<void> {
+    const again = await server.uidsOneByOne();
+    const untold = difference(again, theirs).filter(([first]) => first < open.uidNext);
+    if (untold.length === 0) return;
+    throw new MailProblem(
+      'unreadable-answer',
+      'The server says in one answer that most messages of a folder are gone, and in another that they are there. Nothing was taken for gone.',
+    );
   }
 
   private async lose(generation: Generation, uids: Ranges): Promise<void> {
@@ -177,7 +197,7 @@ export class FolderSync {
    */
   async syncSystemFlags(generation: number, uids: Ranges): Promise<void> {
     const bearing: Partial<Record<Flag, Ranges>> = {};
-    for (const flag of FLAGS) bearing[flag] = rangesOf(await this.server.find([flag.toUpperCase()]));
+    for (const flag of FLAGS) bearing[flag] = await this.server.find([flag.toUpperCase()]);
     await this.fenced((client) => updateSystemFlags(client, this.account.id, generation, uids, bearing));
   }
 
@@ -187,4 +207,9 @@ export class FolderSync {
       return act(client);
     });
   }
+}
+
+/** Whether more than half of what was known is gone at once. */
+function isMuch(gone: Ranges, known: Ranges): boolean {
+  return countOf(gone) * 2 > countOf(known);
 }

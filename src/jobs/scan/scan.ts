@@ -1,4 +1,4 @@
-import { chunksOf, missingFrom, numbersOf, type Ranges } from '../../core/sets/ranges';
+import { chunksOf, difference, type Ranges } from '../../core/sets/ranges';
 import type { MailServer, OpenFolder } from '../../mail/server';
 import { type Account, isUnsettled, takeUnsettled } from '../../store/accounts';
 import type { Place } from '../../store/arrivals';
@@ -110,9 +110,7 @@ class Scanner {
     const big = new Map(compared.map(({ folder }) => [folder.id, outline?.bigOf(folder.id) ?? []]));
     await this.details(compared, ({ folder }) => big.get(folder.id) ?? []);
     if (outline) await this.fenced((client) => tell(client, this.account.id, 'index', {}));
-    await this.details(compared, ({ folder, fresh }) =>
-      missingFrom(numbersOf(fresh), numbersOf(big.get(folder.id) ?? [])),
-    );
+    await this.details(compared, ({ folder, fresh }) => difference(fresh, big.get(folder.id) ?? []));
     const trash = compared.filter(({ folder }) => this.sync.isTrash(folder));
     await this.crew.each(
       trash.map((each) => ({ compared: each, serverName: each.folder.serverName })),

@@ -1,55 +1,27 @@
-import type { ImapFlow } from 'imapflow';
 import { MailProblem } from '../problem';
 import { oauthBearer, xoauth2 } from '../sasl/bearer';
 import { ScramClient, ScramFailure } from '../sasl/scram';
 import type { Access, Proof } from '../server';
+import type { SigningIn } from './library';
 
 /** Who signs in by password, and to whose mailbox: authentication and authorization identity (RFC 4422 §2). */
 type Identity = { user: string } & Extract<Proof, { password: string }>;
 
-/** imapflow's insides that signing in takes, which its types leave out. */
-interface Session {
-  state: number;
-  states: { NOT_AUTHENTICATED: number };
-  authenticated: unknown;
-  idRequested: Record<string, string>;
-  expectCapabilityUpdate: boolean;
-  capabilities: Map<string, unknown>;
-  authenticate(): Promise<void>;
-  setAuthenticationState(): Promise<void>;
-  write(line: string): void;
-  exec(
-    command: string,
-    attributes: { type: 'ATOM' | 'STRING'; value: string; sensitive?: boolean }[],
-    options?: { onPlusTag(answer: { attributes?: { type: string; value: string }[] }): Promise<void> },
-  ): Promise<{ next(): void }>;
-}
-
 /**
- * Has a client of imapflow's sign in by what the server offers, the best first. With a password: SCRAM-SHA-256 (RFC 7677),
- * with which it does not leave this machine, then SASL PLAIN (RFC 4616), then the command LOGIN where that is not disabled
- * (RFC 9051 §6.2.3), then SASL LOGIN. With an access token: OAUTHBEARER (RFC 7628), then XOAUTH2.
+ * Signs in by what the server offers, the best first. With a password: SCRAM-SHA-256 (RFC 7677), with which it does not
+ * leave this machine, then SASL PLAIN (RFC 4616), then the command LOGIN where that is not disabled (RFC 9051 §6.2.3), then
+ * SASL LOGIN. With an access token: OAUTHBEARER (RFC 7628), then XOAUTH2.
  */
-export function signInWith(client: ImapFlow, access: Access): void {
-  const session = client as unknown as Session;
-  session.authenticate = async () => {
-    // A server may know who we are already (PREAUTH).
-    if (session.state !== session.states.NOT_AUTHENTICATED) return;
-    session.expectCapabilityUpdate = true;
-    try {
-      if ('token' in access) await showToken(session, access);
-      else await showPassword(session, access, access.host);
-    } catch (error) {
-      throw asRefusal(error);
-    }
-    session.authenticated = access.user;
-    // Who we are was said before (RFC 2971); imapflow would say it again to servers that say little of themselves.
-    session.idRequested = { said: 'once', before: 'signing in' };
-    await session.setAuthenticationState();
-  };
+export async function signIn(session: SigningIn, access: Access): Promise<void> {
+  try {
+    if ('token' in access) await showToken(session, access);
+    else await showPassword(session, access, access.host);
+  } catch (error) {
+    throw asRefusal(error);
+  }
 }
 
-/** Marks what the server refused as imapflow marks it. */
+/** Marks what the server refused as the library marks it. */
 function asRefusal(error: unknown): unknown {
   const refusal = error as {
     responseStatus?: string;
@@ -63,7 +35,7 @@ function asRefusal(error: unknown): unknown {
   return error;
 }
 
-async function showPassword(session: Session, identity: Identity, host: string): Promise<void> {
+async function showPassword(session: SigningIn, identity: Identity, host: string): Promise<void> {
   const has = (capability: string) => session.capabilities.has(capability);
   const forAnother = identity.signInAs !== undefined;
   if (has('AUTH=SCRAM-SHA-256')) return scram(session, identity, host);
@@ -80,7 +52,7 @@ async function showPassword(session: Session, identity: Identity, host: string):
   );
 }
 
-async function showToken(session: Session, access: Extract<Access, { token: string }>): Promise<void> {
+async function showToken(session: SigningIn, access: Extract<Access, { token: string }>): Promise<void> {
   const has = (mechanism: string) => session.capabilities.has(`AUTH=${mechanism}`);
   // What the server answers to a token that it refuses is a challenge, which wants an answer (RFC 7628 §3.2.3).
   if (has('OAUTHBEARER'))
@@ -90,14 +62,14 @@ async function showToken(session: Session, access: Extract<Access, { token: stri
   throw noMechanism(session, access.host, 'with an authorization');
 }
 
-function noMechanism(session: Session, host: string, how: string): MailProblem {
+function noMechanism(session: SigningIn, host: string, how: string): MailProblem {
   const ways = offered(session);
   const but = ways.length > 0 ? `, but ${ways.join(' and ')}` : '';
   return new MailProblem('no-mechanism', `${host} offers no way to sign in ${how} here${but}.`);
 }
 
-function offered(session: Session): string[] {
-  return [...session.capabilities.keys()].filter((name) => name.startsWith('AUTH=')).map((name) => name.slice(5));
+function offered(session: SigningIn): string[] {
+  return [...session.capabilities].filter((name) => name.startsWith('AUTH=')).map((name) => name.slice(5));
 }
 
 /** The message of SASL PLAIN: authorization identity, user and password. */
@@ -105,21 +77,20 @@ function plain({ user, password, signInAs }: Identity): string {
   return signInAs === undefined ? `\0${user}\0${password}` : `${user}\0${signInAs}\0${password}`;
 }
 
-async function login(session: Session, { user, password }: Identity): Promise<void> {
-  const answer = await session.exec('LOGIN', [
+async function login(session: SigningIn, { user, password }: Identity): Promise<void> {
+  await session.command('LOGIN', [
     { type: 'STRING', value: user },
     { type: 'STRING', value: password, sensitive: true },
   ]);
-  answer.next();
 }
 
 /** Common practice: an expired draft, by which some servers ask for the name and then for the password. */
-async function saslLogin(session: Session, { user, password }: Identity): Promise<void> {
+async function saslLogin(session: SigningIn, { user, password }: Identity): Promise<void> {
   const answers = [user, password];
   await exchange(session, 'LOGIN', async () => answers.shift() ?? '', false);
 }
 
-async function scram(session: Session, { user, password, signInAs }: Identity, host: string): Promise<void> {
+async function scram(session: SigningIn, { user, password, signInAs }: Identity, host: string): Promise<void> {
   const client = new ScramClient(signInAs ?? user, password, signInAs === undefined ? '' : user);
   let turn = 0;
   let isProven = false;
@@ -148,34 +119,18 @@ async function scram(session: Session, { user, password, signInAs }: Identity, h
  * begins with us, at once where the server lets that (SASL-IR, RFC 4959).
  */
 async function exchange(
-  session: Session,
+  session: SigningIn,
   mechanism: string,
   respond: (challenge: string) => Promise<string>,
   beginsWithUs = true,
 ): Promise<void> {
-  let failure: unknown;
   const first =
     beginsWithUs && session.capabilities.has('SASL-IR')
       ? [{ type: 'ATOM', value: base64(await respond('')), sensitive: true } as const]
       : [];
-  try {
-    const answer = await session.exec('AUTHENTICATE', [{ type: 'ATOM', value: mechanism }, ...first], {
-      onPlusTag: async ({ attributes }) => {
-        const challenge = attributes?.[0]?.type === 'TEXT' ? attributes[0].value : '';
-        try {
-          session.write(base64(await respond(Buffer.from(challenge, 'base64').toString('utf8'))));
-        } catch (error) {
-          failure = error;
-          // RFC 9051 §6.2.2: a star takes the exchange back.
-          session.write('*');
-        }
-      },
-    });
-    answer.next();
-  } catch (error) {
-    throw failure ?? error;
-  }
-  if (failure) throw failure;
+  await session.command('AUTHENTICATE', [{ type: 'ATOM', value: mechanism }, ...first], async (challenge) =>
+    base64(await respond(Buffer.from(challenge, 'base64').toString('utf8'))),
+  );
 }
 
 function base64(text: string): string {

@@ -1,10 +1,10 @@
 import { isIP } from 'node:net';
-import { ImapFlow } from 'imapflow';
 import { checkedAddress, isLoopback } from '../destination';
 import { type Outgoing, trustOf } from '../outgoing';
 import { MailProblem } from '../problem';
 import type { Access, MailServer } from '../server';
-import { signInWith } from './authenticate';
+import { signIn } from './authenticate';
+import { Library } from './library';
 import { ImapServer } from './server';
 
 /** Signs in to an IMAP server. Throws a MailProblem that says which step failed. */
@@ -16,39 +16,27 @@ export async function connectImap(access: Access, outgoing: Outgoing): Promise<M
       'Without encryption Tamsel connects to this machine only. Choose TLS or STARTTLS.',
     );
   }
-  const client = new ImapFlow({
-    host: address,
-    port: access.port,
-    secure: access.security === 'tls',
-    doSTARTTLS: access.security === 'starttls',
-    ...(isIP(access.host) ? {} : { servername: access.host }),
-    auth: { user: access.user },
-    tls: { rejectUnauthorized: true, ...trustOf(outgoing) },
-    // Nothing of the library that we use (RFC 2971 lets a client say as little as it likes).
-    clientInfo: { name: 'Tamsel', version: '', vendor: '', 'support-url': '' },
-    disableAutoIdle: true,
-    disableCompression: true,
-    // One VANISHED instead of a line a message (RFC 7162 §3.2.10).
-    qresync: true,
-    logger: false,
-    connectionTimeout: 15_000,
-    greetingTimeout: 10_000,
-    socketTimeout: 120_000,
-  });
-  // Without a listener an error of the idle socket would end the process; the next command reports it.
-  client.on('error', () => undefined);
-  signInWith(client, access);
   try {
-    await client.connect();
+    const library = await Library.connect(
+      {
+        host: address,
+        port: access.port,
+        secure: access.security === 'tls',
+        doSTARTTLS: access.security === 'starttls',
+        ...(isIP(access.host) ? {} : { servername: access.host }),
+        tls: { rejectUnauthorized: true, ...trustOf(outgoing) },
+      },
+      access.user,
+      (session) => signIn(session, access),
+    );
+    return await ImapServer.over(library, `${access.host}:${access.port}`);
   } catch (error) {
-    client.close();
     if (error instanceof MailProblem) throw error;
     throw connectProblem(error as ImapFailure, access);
   }
-  return new ImapServer(client);
 }
 
-/** What imapflow adds to its errors. */
+/** What the library adds to its errors. */
 interface ImapFailure extends Error {
   code?: string;
   authenticationFailed?: boolean;

@@ -1,14 +1,13 @@
-import type { ImapFlow, ListResponse } from 'imapflow';
 import type { SearchKey } from '../../core/criteria/imap';
 import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
-import { encodeFolderName } from '../../core/mailbox/names';
 import type { MessageRecord } from '../../core/mailbox/record';
-import type { Ranges } from '../../core/sets/ranges';
+import { countOf, intersection, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
 import type {
   Dialect,
   FlagsRecord,
   FolderChanges,
+  FolderStatus,
   ListedFolder,
   MailServer,
   Moved,
@@ -17,348 +16,646 @@ import type {
   Quota,
   QuotaRoot,
 } from '../server';
-import { commandProblem, copyUid, foundUids, quotaAnswer, type RawAnswer, savedAt } from './answers';
-import { fetchInBulk } from './fetch/bulk';
-import type { Cursor } from './fetch/cursor';
-import { AUTHORS, FLAGS, OutlineReader, readFlagsRecord } from './fetch/outline';
+import { copiedUids } from './answers/copyuid';
+import { type ListedName, ListingAnswer } from './answers/listing';
+import { type Opened, OpenedAnswer } from './answers/opened';
+import { type QuotaAnswer, readQuota } from './answers/quota';
+import { MAX_UID, readSet, SearchAnswer } from './answers/search';
+import { Channel } from './channel';
+import { astring, isAscii, joined, type Piece, searchKeys } from './commands';
+import type { Command, Sent, Untagged } from './dialogue';
+import { type BulkFetch, fetchCommand, fetchInBulk } from './fetch/bulk';
+import { AUTHORS, FLAGS, OutlineReader, readFlagsRecord, readSavedAt, readUid } from './fetch/outline';
 import { BARE_METADATA, METADATA, readRecord } from './fetch/record';
-import { cut, Pace, Windows } from './fetch/windows';
-import { messageText } from './text';
+import { FetchRate, Windows } from './fetch/windows';
+import { type Library, specialUseOfName } from './library';
+import { FolderNames } from './names';
+import { refusal } from './refusals';
+import { cut, printed, SetLength } from './sets';
+import { messageHeader, messageText } from './text';
+import { Malformed } from './wire/cursor';
+import type { Status } from './wire/status';
 
-/** A command's arguments as imapflow compiles them. */
-type Argument = { type: 'ATOM' | 'SEQUENCE' | 'STRING' | 'LITERAL'; value: string } | Argument[];
+/** Milliseconds that a command is waited for without anything of its answer. */
+const PATIENCE = {
+  /** What a server answers from what it has at hand. */
+  plain: 120_000,
+  /** Opening a large folder may have it read anew. */
+  open: 300_000,
+  /** A text is looked for in every message. */
+  search: 600_000,
+  /** What moves many messages, of which most servers say nothing until it is done. */
+  change: 900_000,
+};
 
-/** imapflow's command channel, which its types leave out. */
-interface Channel {
-  exec(
-    command: string,
-    attributes: Argument[],
-    options?: { untagged?: Record<string, (answer: RawAnswer) => Promise<void>> },
-  ): Promise<{ response: RawAnswer; next(): void }>;
+/** Messages that one SEARCH looks through, so that no answer is longer than a response may be. */
+const SEARCHED_AT_ONCE = 50_000;
+/** How often a search is made anew because others expunged meanwhile. */
+const MAX_SEARCHES = 5;
+/** Commands that are sent before the answer to the first of them is waited for. */
+const MAX_UNDER_WAY = 32;
+/** Folders of a mailbox, beyond which a list of them does not end. */
+const MAX_FOLDERS = 100_000;
+
+/** What is known of the folder that is open. */
+interface Selected {
+  serverName: string;
+  messages: number;
+  uidNext: number;
+  /** Whether messages came in since it was opened, which may have any UID from `uidNext` on. */
+  grew: boolean;
+  /** How often it was told that messages went. */
+  losses: number;
 }
 
-/** An IMAP connection through imapflow; the commands whose failure matters are sent here, since imapflow hides it. */
+/** An IMAP connection, signed in. */
 export class ImapServer implements MailServer {
   readonly dialect: Dialect;
   readonly personalPrefix: string;
-  private readonly pace = new Pace();
+  private readonly channel: Channel;
+  private readonly names: FolderNames;
+  private readonly rate = new FetchRate();
+  private readonly setLength: SetLength;
+  private readonly enabled = new Set<string>();
+  private selected: Selected | undefined;
 
-  constructor(private readonly client: ImapFlow) {
-    const has = (capability: string) => client.capabilities.has(capability);
+  private constructor(
+    private readonly library: Library,
+    host: string,
+  ) {
+    const has = this.has.bind(this);
+    this.names = new FolderNames(has('IMAP4REV2') && !has('IMAP4REV1'));
+    this.setLength = new SetLength(host);
+    this.channel = new Channel(library, (response) => this.unasked(response));
     this.dialect = {
-      move: has('MOVE'),
-      uidPlus: has('UIDPLUS'),
+      move: has('MOVE') || has('IMAP4REV2'),
+      uidPlus: has('UIDPLUS') || has('IMAP4REV2'),
       condStore: has('CONDSTORE'),
       quota: has('QUOTA'),
       within: has('WITHIN'),
       createSpecialUse: has('CREATE-SPECIAL-USE'),
     };
-    const namespace = (client as unknown as { namespace?: { prefix?: string } }).namespace;
-    this.personalPrefix = namespace?.prefix ?? '';
+    this.personalPrefix = this.names.readable(library.personalPrefix);
+  }
+
+  /** Takes a connection that is signed in, and enables what is used of the server's extensions. */
+  static async over(library: Library, host: string): Promise<ImapServer> {
+    const server = new ImapServer(library, host);
+    await server.enable();
+    return server;
+  }
+
+  private has(capability: string): boolean {
+    return this.library.capabilities.has(capability);
+  }
+
+  /** Mod-sequences, and one VANISHED instead of a line a message (RFC 7162 §3.2.10). */
+  private async enable(): Promise<void> {
+    const wanted = ['CONDSTORE', 'QRESYNC'].filter((name) => this.has(name));
+    if (wanted.length === 0 || !this.has('ENABLE')) return;
+    const take = ({ word, cursor }: Untagged) => {
+      if (word !== 'ENABLED') return false;
+      while (!cursor.isDone()) this.enabled.add(cursor.word());
+      return true;
+    };
+    await this.channel.run({ pieces: [`ENABLE ${wanted.join(' ')}`], patience: PATIENCE.plain, take });
+  }
+
+  /** Keeps up with what a server tells of the open folder by itself. */
+  private unasked({ word, number = 0, cursor }: Untagged): void {
+    const { selected } = this;
+    if (!selected) return;
+    if (word === 'EXISTS') {
+      selected.grew ||= number > selected.messages;
+      selected.messages = number;
+    } else if (word === 'EXPUNGE') this.lose(1);
+    else if (word === 'VANISHED' && !cursor.isList()) {
+      let gone = 0;
+      for (const [first, last] of readSet(cursor.octets())) gone += last - first + 1;
+      this.lose(gone);
+    }
+  }
+
+  private lose(messages: number): void {
+    if (!this.selected) return;
+    this.selected.messages = Math.max(0, this.selected.messages - messages);
+    this.selected.losses++;
   }
 
   async folders(): Promise<ListedFolder[]> {
-    const statusQuery = { messages: true, uidNext: true, uidValidity: true, highestModseq: true, size: true } as const;
-    const listed = await this.guarded(() => this.client.list({ statusQuery }));
-    return listed.filter((folder) => !folder.flags.has('\\NonExistent')).map((folder) => this.listedFolder(folder));
+    const answer = await this.list();
+    if (!answer.names.has('INBOX')) throw unreadable('The server’s list of folders does not hold the inbox.');
+    const listed = [...answer.names.values()].filter(({ attributes }) => !attributes.has('\\nonexistent'));
+    const selectable = listed.filter(({ attributes }) => !attributes.has('\\noselect'));
+    await this.addStatuses(
+      answer,
+      selectable.filter(({ wire }) => !answer.statuses.has(wire)),
+    );
+    const proposals = proposedRoles(selectable, this.names);
+    return listed.map((folder) => this.listedFolder(folder, answer.statuses, proposals));
   }
 
-  private listedFolder(folder: ListResponse): ListedFolder {
-    const selectable = !folder.flags.has('\\Noselect');
-    const status = folder.status as Record<string, number | bigint | undefined> | undefined;
-    // Where no folder is marked, the library goes by a list of names in many languages.
-    const isMarked = folder.specialUseSource === 'extension';
-    const isInbox = folder.path.toUpperCase() === 'INBOX';
-    const told = (key: string) => (status?.[key] === undefined ? null : Number(status[key]));
+  /** All names, with their figures where the server gives both at once; with less of a request where it takes no more. */
+  private async list(): Promise<ListingAnswer> {
+    const use = this.has('SPECIAL-USE') ? ['SPECIAL-USE'] : [];
+    const requests = [
+      ...(this.has('LIST-STATUS') ? [[...use, `STATUS (${this.figures})`]] : []),
+      ...(use.length > 0 && this.has('LIST-EXTENDED') ? [use] : []),
+      [],
+    ];
+    for (const [index, request] of requests.entries()) {
+      const answer = new ListingAnswer();
+      const returned = request.length > 0 ? ` RETURN (${request.join(' ')})` : '';
+      const sent = this.channel.send({
+        pieces: [`LIST "" "*"${returned}`],
+        patience: PATIENCE.plain,
+        maxResponses: 2 * MAX_FOLDERS,
+        take: (response) => answer.take(response),
+      });
+      try {
+        await this.channel.done(sent);
+        return answer;
+      } catch (error) {
+        if (index === requests.length - 1 || sent.status?.kind !== 'BAD') throw error;
+      }
+    }
+    throw new Error('A list is asked for at least once.');
+  }
+
+  private get figures(): string {
+    const figures = ['MESSAGES', 'UIDNEXT', 'UIDVALIDITY'];
+    if (this.has('STATUS=SIZE') || this.has('IMAP4REV2')) figures.push('SIZE');
+    if (this.dialect.condStore) figures.push('HIGHESTMODSEQ');
+    return figures.join(' ');
+  }
+
+  /** Asks for the figures of folders of which none came. One that refuses has none. */
+  private async addStatuses(answer: ListingAnswer, folders: readonly ListedName[]): Promise<void> {
+    await this.each(
+      folders,
+      ({ wire }) => this.statusCommand(wire, (response) => answer.take(response)),
+      async (sent) => {
+        await this.channel.done(sent).catch(ignoreRefusal);
+      },
+    );
+  }
+
+  private statusCommand(wire: string, take: Command['take']): Command {
+    const pieces = joined('STATUS ', astring(wire), ` (${this.figures})`);
+    return { pieces, patience: PATIENCE.open, ...(take ? { take } : {}) };
+  }
+
+  async status(serverName: string): Promise<FolderStatus | null> {
+    const answer = new ListingAnswer();
+    try {
+      await this.channel.run(this.statusCommand(serverName, (response) => answer.take(response)));
+    } catch (error) {
+      ignoreRefusal(error);
+      return null;
+    }
+    const status = answer.statuses.get(serverName);
+    if (!status) throw unreadable('The server’s figures of a folder could not be read.');
+    return status;
+  }
+
+  /** Sends a command for each, several ahead of their answers, and gives each as it was sent, in their order. */
+  private async each<T>(
+    items: readonly T[],
+    command: (item: T) => Command,
+    answered: (sent: Sent, item: T) => Promise<void>,
+  ): Promise<void> {
+    const open: Sent[] = [];
+    let sent = 0;
+    for (const item of items) {
+      for (; sent < items.length && open.length < MAX_UNDER_WAY; sent++)
+        open.push(this.channel.send(command(items[sent] as T)));
+      await answered(open.shift() as Sent, item);
+    }
+  }
+
+  private listedFolder(
+    { wire, attributes, delimiter }: ListedName,
+    statuses: ReadonlyMap<string, FolderStatus>,
+    proposals: ReadonlyMap<string, string>,
+  ): ListedFolder {
+    const isInbox = wire === 'INBOX';
+    const role = isInbox ? 'inbox' : rolesIn(attributes);
+    const name = this.names.readable(wire);
+    const selectable = !attributes.has('\\noselect');
     return {
-      serverName: folder.path,
-      path: readablePath(folder.path, folder.delimiter ?? null, this.personalPrefix),
-      delimiter: folder.delimiter ?? null,
-      role: isMarked || isInbox ? roleOfUse(folder.specialUse) : null,
-      proposed: isMarked || isInbox ? null : roleOfUse(folder.specialUse),
+      serverName: wire,
+      path: readablePath(name, delimiter, this.personalPrefix),
+      delimiter,
+      role,
+      proposed: role ? null : roleOfUse(proposals.get(wire)),
       // A name alone makes no view: what a person called so is counted.
-      repeats: repeatsMail([...folder.flags, ...(isMarked ? [folder.specialUse ?? ''] : [])]),
+      repeats: repeatsMail(attributes),
       selectable,
-      status:
-        selectable && told('messages') !== null
-          ? {
-              messages: told('messages') ?? 0,
-              bytes: told('size'),
-              uidNext: told('uidNext') ?? 0,
-              uidValidity: told('uidValidity') ?? 0,
-              modSeq: told('highestModseq'),
-            }
-          : null,
+      status: selectable ? (statuses.get(wire) ?? null) : null,
     };
+  }
+
+  serverNameOf(name: string): string {
+    return this.names.wire(name);
   }
 
   async quota(): Promise<Quota | null> {
-    if (!this.dialect.quota) return null;
-    const quota = await this.guarded(() => this.client.getQuota('INBOX'));
-    if (!quota) return null;
-    const { storage, message } = quota as { storage?: QuotaResource; message?: QuotaResource };
-    if (!storage && !message) return null;
+    const { roots, problem } = await this.quotaRoots('GETQUOTAROOT', 'INBOX');
+    if (problem && problem.kind !== 'command-refused') throw problem;
+    const told = roots.find(({ storage, messages }) => storage ?? messages);
+    if (!told) return null;
+    const { storage, messages } = told;
     return {
-      used: storage?.usage ?? null,
+      used: storage?.used ?? null,
       limit: storage?.limit ?? null,
-      messages: message?.usage ?? null,
-      messageLimit: message?.limit ?? null,
+      messages: messages?.used ?? null,
+      messageLimit: messages?.limit ?? null,
     };
   }
 
-  async quotaRootOf(serverName: string): Promise<QuotaRoot | null> {
-    return this.firstRoot('GETQUOTAROOT', encodedName(serverName));
+  quotaRootOf(serverName: string): Promise<QuotaRoot | null> {
+    return this.firstRoot('GETQUOTAROOT', serverName);
   }
 
-  async quotaRoot(name: string): Promise<QuotaRoot | null> {
-    return this.firstRoot('GETQUOTA', { type: 'STRING', value: name });
+  quotaRoot(name: string): Promise<QuotaRoot | null> {
+    return this.firstRoot('GETQUOTA', name);
   }
 
-  private async firstRoot(command: string, argument: Argument): Promise<QuotaRoot | null> {
-    if (!this.dialect.quota) return null;
-    const roots: QuotaRoot[] = [];
+  private async firstRoot(command: 'GETQUOTAROOT' | 'GETQUOTA', argument: string): Promise<QuotaRoot | null> {
+    const { roots, problem } = await this.quotaRoots(command, argument);
+    // A folder that may not be asked, or a root that is gone, has no figure; that is no reason to end a scan.
+    if (problem && (problem.kind === 'connection-lost' || problem.kind === 'unreadable-answer')) throw problem;
+    const [root] = roots;
+    if (problem || !root) return null;
+    return { name: root.name, used: root.storage?.used ?? null, limit: root.storage?.limit ?? null };
+  }
+
+  private async quotaRoots(
+    command: 'GETQUOTAROOT' | 'GETQUOTA',
+    argument: string,
+  ): Promise<{ roots: QuotaAnswer[]; problem?: MailProblem }> {
+    const roots: QuotaAnswer[] = [];
+    if (!this.dialect.quota) return { roots };
+    const take = ({ word, cursor }: Untagged) => {
+      if (word === 'QUOTA') roots.push(readQuota(cursor));
+      return word === 'QUOTA' || word === 'QUOTAROOT';
+    };
     try {
-      await this.command(command, [argument], {
-        QUOTA: async (answer) => {
-          roots.push(quotaAnswer(answer));
-        },
-      });
+      await this.channel.run({ pieces: joined(`${command} `, astring(argument)), patience: PATIENCE.plain, take });
+      return { roots };
     } catch (error) {
-      // A folder that may not be asked, or a root that is gone, has no figure; that is no reason to end a scan.
-      if (error instanceof MailProblem && error.kind === 'connection-lost') throw error;
-      return null;
+      if (error instanceof MailProblem) return { roots, problem: error };
+      throw error;
     }
-    return roots[0] ?? null;
   }
 
   async open(serverName: string): Promise<OpenFolder> {
-    const box = await this.guarded(() => this.client.mailboxOpen(serverName), serverName);
-    return {
-      uidValidity: Number(box.uidValidity),
-      uidNext: box.uidNext,
-      messages: box.exists,
-      modSeq: box.highestModseq === undefined || box.noModseq ? null : Number(box.highestModseq),
-      readOnly: box.readOnly === true,
+    return this.opened(serverName, await this.selecting(serverName).ended());
+  }
+
+  /** Sends SELECT; another command may be sent behind it. */
+  private selecting(serverName: string): { sent: Sent; ended(): Promise<Opened> } {
+    const answer = new OpenedAnswer();
+    // Until it is answered no folder is open (RFC 9051 §6.3.2).
+    this.selected = undefined;
+    const parameter = this.dialect.condStore && !this.enabled.has('CONDSTORE') ? ' (CONDSTORE)' : '';
+    const sent = this.channel.send({
+      pieces: joined('SELECT ', astring(serverName), parameter),
+      patience: PATIENCE.open,
+      take: (response) => answer.take(response),
+    });
+    const ended = async () => {
+      try {
+        const status = await this.channel.done(sent);
+        return whole(() => answer.ended(status));
+      } catch (error) {
+        const { status } = sent;
+        throw status && status.kind !== 'OK' ? refusal(status, this.names.readable(serverName)) : error;
+      }
     };
+    return { sent, ended };
+  }
+
+  private async opened(serverName: string, told: Opened): Promise<OpenFolder> {
+    const { messages, uidValidity, modSeq, readOnly } = told;
+    this.selected = { serverName, messages, uidNext: told.uidNext ?? MAX_UID + 1, grew: false, losses: 0 };
+    if (told.uidNext === null) this.selected.uidNext = messages === 0 ? 1 : (await this.lastUid()) + 1;
+    return { messages, uidValidity, uidNext: this.selected.uidNext, modSeq, readOnly };
+  }
+
+  /** The UID of the last message, since UIDs rise with the numbers (RFC 9051 §2.3.1.1). */
+  private async lastUid(): Promise<number> {
+    const uids = await this.readUids('FETCH * (UID)', 1);
+    const last = uids.at(-1);
+    if (last === undefined) throw unreadable('The server does not tell the UID of the last message.');
+    return last;
+  }
+
+  private async readUids(text: string, messages: number): Promise<number[]> {
+    const uids: number[] = [];
+    await this.channel.run({
+      pieces: [text],
+      patience: PATIENCE.plain,
+      maxResponses: 2 * messages + 10_000,
+      take({ word, cursor }) {
+        if (word !== 'FETCH') return false;
+        const uid = readUid(cursor);
+        if (uid !== undefined) uids.push(uid);
+        return uid !== undefined;
+      },
+    });
+    return uids;
   }
 
   async createFolder(serverName: string, role?: 'trash'): Promise<void> {
-    const use: Argument[] =
-      role && this.dialect.createSpecialUse
-        ? [[{ type: 'ATOM', value: 'USE' }, [{ type: 'ATOM', value: '\\Trash' }]]]
-        : [];
-    await this.command('CREATE', [encodedName(serverName), ...use]);
+    const use = role && this.dialect.createSpecialUse ? ' (USE (\\Trash))' : '';
+    await this.channel.run({ pieces: joined('CREATE ', astring(serverName), use), patience: PATIENCE.plain });
   }
 
-  async uids(within?: Ranges): Promise<number[]> {
-    if (!within) return this.find(['ALL']);
-    const found: number[][] = [];
-    for (const set of cut(within)) found.push(await this.find(['UID', set]));
-    return found.flat();
+  async uids(within?: Ranges): Promise<Ranges> {
+    if (!within) return this.search([' ALL']);
+    const first = within[0]?.[0];
+    const last = within.at(-1)?.[1];
+    if (first === undefined || last === undefined) return [];
+    const [set, ranges] = printed(within, this.setLength.octets);
+    if (ranges === within.length) return intersection(await this.search([` UID ${set}`]), within);
+    return intersection(await this.search([` UID ${first}:${last}`]), within);
   }
 
-  async find(keys: readonly SearchKey[]): Promise<number[]> {
-    const found: number[][] = [];
-    const hear = async (answer: RawAnswer) => {
-      found.push(foundUids(answer));
-    };
-    const returned: Argument[] = this.client.capabilities.has('ESEARCH')
-      ? [{ type: 'ATOM', value: 'RETURN' }, [{ type: 'ATOM', value: 'ALL' }]]
-      : [];
-    const charset: Argument[] = isAscii(keys)
-      ? []
-      : [
-          { type: 'ATOM', value: 'CHARSET' },
-          { type: 'ATOM', value: 'UTF-8' },
-        ];
-    await this.command('UID SEARCH', [...returned, ...charset, ...keys.map(searchArgument)], {
-      SEARCH: hear,
-      ESEARCH: hear,
+  async uidsOneByOne(): Promise<Ranges> {
+    const { serverName, messages } = this.folder;
+    if (messages > 0) return rangesOf(await this.readUids('FETCH 1:* (UID)', messages));
+    // An empty folder has nothing that could be asked for by number.
+    const status = await this.status(serverName);
+    if (status?.messages === 0) return [];
+    throw unreadable('The server says in one answer that a folder is empty, and in another that it is not.');
+  }
+
+  find(keys: readonly SearchKey[]): Promise<Ranges> {
+    return this.search(searchKeys(keys), isAscii(keys) ? '' : ' CHARSET UTF-8');
+  }
+
+  deletedUids(): Promise<Ranges> {
+    return this.search([' DELETED']);
+  }
+
+  private get folder(): Selected {
+    if (!this.selected) throw new Error('No folder is open.');
+    return this.selected;
+  }
+
+  /** Searches the open folder, a part of it at a time, and anew where others expunged meanwhile: the numbers of parts shift. */
+  private async search(keys: readonly Piece[], charset = ''): Promise<Ranges> {
+    for (let tries = 0; tries < MAX_SEARCHES; tries++) {
+      const { losses } = this.folder;
+      const found = await this.searchOnce(keys, charset);
+      if (this.folder.losses === losses || this.folder.messages <= SEARCHED_AT_ONCE) return found;
+    }
+    throw unreadable('The folder changes faster than it can be read.');
+  }
+
+  private async searchOnce(keys: readonly Piece[], charset: string): Promise<Ranges> {
+    const { messages } = this.folder;
+    const returns = this.has('ESEARCH') || this.has('IMAP4REV2') ? ' RETURN (ALL COUNT)' : '';
+    const parts: string[] = [];
+    if (messages <= SEARCHED_AT_ONCE) parts.push('');
+    else
+      for (let first = 1; first <= messages; first += SEARCHED_AT_ONCE)
+        parts.push(` ${first}:${Math.min(messages, first + SEARCHED_AT_ONCE - 1)}`);
+    const answers = new Map(parts.map((part) => [part, new SearchAnswer()]));
+    const found: [number, number][] = [];
+    const command = (part: string): Command => ({
+      pieces: joined(`UID SEARCH${returns}${charset}${part}`, ...keys),
+      patience: PATIENCE.search,
+      take: (response) => (answers.get(part) as SearchAnswer).take(response),
     });
-    return found.flat();
-  }
-
-  async deletedUids(): Promise<number[]> {
-    return this.find(['DELETED']);
+    await this.each(parts, command, async (sent, part) => {
+      await this.channel.done(sent);
+      const { folder } = this;
+      const bounds = {
+        messages: part === '' ? Math.max(messages, folder.messages) : SEARCHED_AT_ONCE,
+        uidNext: folder.grew ? MAX_UID + 1 : folder.uidNext,
+      };
+      for (const range of whole(() => (answers.get(part) as SearchAnswer).ended(bounds))) append(found, range);
+    });
+    return found;
   }
 
   metadata(uids: Ranges): AsyncIterable<MessageRecord[]> {
-    const items = this.client.capabilities.has('OBJECTID') ? `(${METADATA} EMAILID)` : `(${METADATA})`;
-    return this.bulk(uids, items, readRecord);
+    return this.bulk(uids, this.allItems, { read: readRecord, passes: true });
+  }
+
+  private get allItems(): string {
+    return this.has('OBJECTID') ? `(${METADATA} EMAILID)` : `(${METADATA})`;
   }
 
   bareMetadata(uids: Ranges): AsyncIterable<MessageRecord[]> {
-    return this.bulk(uids, `(${BARE_METADATA})`, readRecord);
+    return this.bulk(uids, `(${BARE_METADATA})`, { read: readRecord, passes: true });
   }
 
   outlines(uids: Ranges): AsyncIterable<Outline[]> {
     const reader = new OutlineReader();
-    return this.bulk(uids, `(${AUTHORS})`, (cursor) => reader.read(cursor));
+    return this.bulk(uids, `(${AUTHORS})`, { read: (cursor) => reader.read(cursor), passes: true });
   }
 
   flags(uids: Ranges): AsyncIterable<FlagsRecord[]> {
-    return this.bulk(uids, `(${FLAGS})`, readFlagsRecord);
+    return this.bulk(uids, `(${FLAGS})`, { read: readFlagsRecord, passes: false });
+  }
+
+  async openAndReadFlags(serverName: string, uids: Ranges): Promise<{ open: OpenFolder; flags: FlagsRecord[] }> {
+    const flags: FlagsRecord[] = [];
+    const [set, ranges] = printed(uids, this.setLength.octets);
+    if (ranges < uids.length || set === '') {
+      const open = await this.open(serverName);
+      for await (const read of this.flags(uids)) for (const record of read) flags.push(record);
+      return { open, flags };
+    }
+    const selecting = this.selecting(serverName);
+    const fetch = { next: () => undefined, read: readFlagsRecord, passes: false };
+    const text = `${set} (${FLAGS})`;
+    const reading = this.channel.send(
+      fetchCommand({ text, messages: countOf(uids) }, fetch, (record) => flags.push(record)),
+    );
+    const open = await this.opened(serverName, await selecting.ended());
+    await this.channel.done(reading);
+    return { open, flags };
   }
 
   async changes(since: number): Promise<FolderChanges | undefined> {
     if (!this.dialect.condStore) return undefined;
     const changed: FlagsRecord[] = [];
     const vanished: (readonly [number, number])[] = [];
-    const vanishing = this.client.enabled.has('QRESYNC') ? ' VANISHED' : '';
-    const commands = [`1:* (${FLAGS}) (CHANGEDSINCE ${since}${vanishing})`];
-    const fetch = {
-      next: () => commands.pop(),
-      read: readFlagsRecord,
-      vanished: (uids: Ranges) => vanished.push(...uids),
-    };
-    for await (const read of fetchInBulk(this.client, fetch)) for (const record of read) changed.push(record);
-    return { vanished, changed };
+    const vanishing = this.enabled.has('QRESYNC') ? ' VANISHED' : '';
+    const text = `1:* (${FLAGS}) (CHANGEDSINCE ${since}${vanishing})`;
+    const fetch = { next: () => undefined, read: readFlagsRecord, passes: false };
+    const command = fetchCommand({ text, messages: this.folder.messages }, fetch, (record) => changed.push(record));
+    await this.channel.run({
+      ...command,
+      take: (response) => {
+        if (response.word !== 'VANISHED') return command.take?.(response) ?? false;
+        // Without EARLIER it tells of what went just now (RFC 7162 §3.2.10.2), which is counted as such.
+        if (!response.cursor.isList()) return false;
+        response.cursor.skip();
+        for (const range of readSet(response.cursor.octets())) vanished.push(range);
+        return true;
+      },
+    });
+    return { vanished: sortedRanges(vanished), changed };
   }
 
   /** The first command of a connection shows how fast the line is, and whether it is worth the work to deflate it. */
-  private async *bulk<T>(uids: Ranges, items: string, read: (cursor: Cursor) => T | undefined): AsyncGenerator<T[]> {
-    const windows = new Windows(uids, items, this.pace);
-    if (!this.pace.isKnown) {
+  private async *bulk<T>(uids: Ranges, items: string, how: Pick<BulkFetch<T>, 'read' | 'passes'>): AsyncGenerator<T[]> {
+    const windows = new Windows(uids, items, this.rate, this.setLength.octets);
+    const answered = (octets: number) => windows.answered(octets);
+    if (!this.rate.isKnown) {
       const probe = [windows.next()];
-      yield* fetchInBulk(this.client, {
-        next: () => probe.pop(),
-        read,
-        answered: (octets) => windows.answered(octets),
-      });
-      if (this.pace.isSlow) await this.deflate();
+      yield* fetchInBulk(this.channel, { ...how, next: () => probe.pop(), answered });
+      if (this.rate.isSlow && this.has('COMPRESS=DEFLATE')) await this.channel.lend(() => this.library.compress());
     }
-    yield* fetchInBulk(this.client, {
-      next: () => windows.next(),
-      read,
-      answered: (octets) => windows.answered(octets),
-    });
+    yield* fetchInBulk(this.channel, { ...how, next: () => windows.next(), answered });
   }
 
-  /** COMPRESS=DEFLATE (RFC 4978), where the server has it; one that refuses is left as it is. */
-  private async deflate(): Promise<void> {
-    await this.guarded(() => (this.client as unknown as { compress(): Promise<void> }).compress());
+  move(uids: Ranges, destination: string, messages: number): Promise<Moved> {
+    return this.transfer('UID MOVE', uids, destination, messages);
   }
 
-  async move(uids: Ranges, destination: string): Promise<Moved> {
-    return this.transfer('UID MOVE', uids, destination);
+  copy(uids: Ranges, destination: string, messages: number): Promise<Moved> {
+    return this.transfer('UID COPY', uids, destination, messages);
   }
 
-  async copy(uids: Ranges, destination: string): Promise<Moved> {
-    return this.transfer('UID COPY', uids, destination);
-  }
-
-  private async transfer(command: string, uids: Ranges, destination: string): Promise<Moved> {
+  private async transfer(command: string, uids: Ranges, destination: string, most: number): Promise<Moved> {
     let moved: Moved = null;
-    const note = (answer: RawAnswer) => {
-      const told = copyUid(answer);
-      if (!told) return;
+    const note = (status: Status | undefined) => {
+      const told = status && copiedUids(status, most);
+      if (!told) return false;
       moved ??= { uidValidity: told.uidValidity, uids: new Map() };
       for (const [from, to] of told.uids) moved.uids.set(from, to);
+      return true;
     };
-    for (const set of cut(uids)) {
-      const name = encodedName(destination);
-      const answer = await this.command(command, [{ type: 'SEQUENCE', value: set }, name], {
-        OK: async (untagged) => note(untagged),
-      });
-      note(answer);
-    }
+    await this.change(uids, (set) => ({
+      pieces: joined(`${command} ${set} `, astring(destination)),
+      take: ({ status }) => note(status),
+      ended: note,
+    }));
     return moved;
   }
 
   async markDeleted(uids: Ranges, deleted: boolean): Promise<void> {
-    for (const set of cut(uids)) {
-      await this.command('UID STORE', [
-        { type: 'SEQUENCE', value: set },
-        { type: 'ATOM', value: deleted ? '+FLAGS.SILENT' : '-FLAGS.SILENT' },
-        [{ type: 'ATOM', value: '\\Deleted' }],
-      ]);
-    }
+    const change = `${deleted ? '+' : '-'}FLAGS.SILENT (\\Deleted)`;
+    await this.change(uids, (set) => ({ pieces: [`UID STORE ${set} ${change}`] }));
   }
 
   async expunge(uids: Ranges): Promise<void> {
-    for (const set of cut(uids)) await this.command('UID EXPUNGE', [{ type: 'SEQUENCE', value: set }]);
+    await this.change(uids, (set) => ({ pieces: [`UID EXPUNGE ${set}`] }));
   }
 
   async expungeAll(): Promise<void> {
-    await this.command('EXPUNGE', []);
+    await this.channel.run({ pieces: ['EXPUNGE'], patience: PATIENCE.change });
+  }
+
+  /**
+   * Sends a change to messages, in as many commands as their set has to be cut into. BAD says that the command was not
+   * carried out (RFC 9051 §7.1.3), so a set that is too long for the server is sent again in two.
+   */
+  private async change(
+    uids: Ranges,
+    command: (set: string) => Pick<Command, 'pieces' | 'take'> & { ended?: (status: Status) => void },
+  ): Promise<void> {
+    const sets = [...cut(uids, this.setLength.octets)];
+    for (let set = sets.shift(); set !== undefined; set = sets.shift()) {
+      const { ended, ...rest } = command(set);
+      const sent = this.channel.send({ ...rest, patience: PATIENCE.change, maxResponses: MAX_UID });
+      try {
+        const status = await this.channel.done(sent);
+        ended?.(status);
+      } catch (error) {
+        if (error instanceof MailProblem && error.kind === 'connection-lost') this.setLength.lostOver(set);
+        if (sent.status?.kind !== 'BAD' || !this.setLength.shorten(set)) throw error;
+        sets.unshift(...cut([...readSet(set)], this.setLength.octets));
+      }
+    }
   }
 
   async savedAt(uids: Ranges): Promise<Map<number, Date>> {
     const saved = new Map<number, Date>();
-    if (!this.client.capabilities.has('SAVEDATE')) return saved;
-    const items = ['UID', 'SAVEDATE'].map((value): Argument => ({ type: 'ATOM', value }));
-    const hear = async (answer: RawAnswer) => {
-      const said = savedAt(answer);
-      if (said) saved.set(...said);
-    };
-    for (const set of cut(uids))
-      await this.command('UID FETCH', [{ type: 'SEQUENCE', value: set }, items], { FETCH: hear });
+    if (!this.has('SAVEDATE')) return saved;
+    for await (const read of this.bulk(uids, '(UID SAVEDATE)', { read: readSavedAt, passes: true }))
+      for (const { uid, at } of read) if (at) saved.set(uid, at);
     return saved;
   }
 
-  async text(uid: number): Promise<string> {
-    return this.guarded(() => messageText(this.client, uid));
+  text(uid: number): Promise<string> {
+    return messageText(this.channel, uid);
   }
 
-  async header(uid: number): Promise<string> {
-    const message = await this.guarded(() => this.client.fetchOne(`${uid}`, { headers: true }, { uid: true }));
-    return message ? (message.headers?.toString('utf8') ?? '') : '';
+  header(uid: number): Promise<string> {
+    return messageHeader(this.channel, uid);
   }
 
-  async close(): Promise<void> {
-    const impatient = setTimeout(() => this.client.close(), 2_000);
-    try {
-      await this.client.logout();
-    } catch {
-      // A connection that is gone already is as closed as one can be.
-      this.client.close();
-    } finally {
-      clearTimeout(impatient);
-    }
-  }
-
-  private async command(
-    name: string,
-    attributes: Argument[],
-    untagged: Record<string, (answer: RawAnswer) => Promise<void>> = {},
-  ) {
-    try {
-      const { response, next } = await (this.client as unknown as Channel).exec(name, attributes, { untagged });
-      next();
-      return response;
-    } catch (error) {
-      throw commandProblem(error);
-    }
-  }
-
-  private async guarded<T>(act: () => Promise<T>, folder?: string): Promise<T> {
-    try {
-      return await act();
-    } catch (error) {
-      throw commandProblem(error, folder);
-    }
+  close(): Promise<void> {
+    return this.channel.close();
   }
 }
 
-interface QuotaResource {
-  usage?: number;
-  limit?: number;
+/** Reads what came of an answer, which has to be whole. */
+function whole<T>(read: () => T): T {
+  try {
+    return read();
+  } catch (error) {
+    if (!(error instanceof Malformed)) throw error;
+    throw new MailProblem(
+      'unreadable-answer',
+      `The server’s answer could not be read: it should have held ${error.message}.`,
+      { cause: error },
+    );
+  }
 }
 
-/** Strings go as literals where they hold what a quoted string can't (RFC 9051 §9). */
-function searchArgument(key: SearchKey): Argument {
-  if (typeof key === 'string') return { type: 'ATOM', value: key };
-  if (!('string' in key)) return key.map(searchArgument);
-  return { type: /^[\x20-\x7e]*$/.test(key.string) ? 'STRING' : 'LITERAL', value: key.string };
+function unreadable(sentence: string): MailProblem {
+  return new MailProblem('unreadable-answer', sentence);
 }
 
-function isAscii(key: SearchKey | readonly SearchKey[]): boolean {
-  if (typeof key === 'string') return true;
-  if ('string' in key) return /^[\x20-\x7e]*$/.test(key.string);
-  return key.every(isAscii);
+/** A refusal is an answer; everything else is raised. */
+function ignoreRefusal(error: unknown): void {
+  const raised: ReadonlySet<string> = new Set(['connection-lost', 'unreadable-answer', 'timed-out', 'throttled']);
+  if (!(error instanceof MailProblem) || raised.has(error.kind)) throw error;
 }
 
-/** imapflow decodes names when it lists, so a name of ours is encoded again on the way out, always as a string. */
-function encodedName(name: string): Argument {
-  return { type: 'STRING', value: encodeFolderName(name) };
+/** Appends what the next part of a folder holds: its UIDs are higher than those of the part before. */
+function append(found: [number, number][], [first, last]: readonly [number, number]): void {
+  const open = found.at(-1);
+  if (open && first <= open[1]) throw unreadable('The server’s answer could not be read: its UIDs do not rise.');
+  if (open && first === open[1] + 1) open[1] = last;
+  else found.push([first, last]);
+}
+
+function sortedRanges(ranges: readonly (readonly [number, number])[]): Ranges {
+  const sorted: [number, number][] = [];
+  for (const [first, last] of [...ranges].sort((a, b) => a[0] - b[0])) {
+    const open = sorted.at(-1);
+    if (open && first <= open[1] + 1) open[1] = Math.max(open[1], last);
+    else sorted.push([first, last]);
+  }
+  return sorted;
+}
+
+function rolesIn(attributes: ReadonlySet<string>) {
+  for (const attribute of attributes) {
+    const role = roleOfUse(attribute);
+    if (role) return role;
+  }
+  return null;
+}
+
+/** What the names of folders tell, as attributes of RFC 6154; for each use the folder that is least deep. */
+function proposedRoles(folders: readonly ListedName[], names: FolderNames): Map<string, string> {
+  const best = new Map<string, { wire: string; depth: number }>();
+  for (const { wire, delimiter } of folders) {
+    const name = names.readable(wire);
+    const levels = delimiter ? name.split(delimiter) : [name];
+    const use = specialUseOfName(levels.at(-1) ?? '');
+    const known = use ? best.get(use) : undefined;
+    if (use && (!known || levels.length < known.depth)) best.set(use, { wire, depth: levels.length });
+  }
+  return new Map([...best].map(([use, { wire }]) => [wire, use]));
 }

@@ -1,42 +1,95 @@
-import type { ImapFlow } from 'imapflow';
-import { BorrowedConnection } from './borrowed';
-import { type FetchListener, FetchResponses } from './responses';
+import { MailProblem } from '../../problem';
+import type { Channel } from '../channel';
+import type { Command, Sent } from '../dialogue';
+import type { Cursor } from '../wire/cursor';
 
 /** Commands that the server has before it while it answers, so that the line never waits for the next. */
 const UNDER_WAY = 2;
 
-/** One UID FETCH after the other. */
-export interface BulkFetch<T> extends FetchListener<T> {
-  /** The next command's arguments; undefined where there are no more. */
-  next(): string | undefined;
+/** Milliseconds without a message of those that were asked for. */
+const PATIENCE = 120_000;
+
+/** One UID FETCH. */
+export interface FetchCommand {
+  /** What follows `UID FETCH`. */
+  text: string;
+  /** How many messages it asks for. */
+  messages: number;
+}
+
+/** Who asked for messages. */
+export interface BulkFetch<T> {
+  /** The next command; undefined where there are no more. */
+  next(): FetchCommand | undefined;
+  /** Reads the data items of a message, the cursor before their list; undefined for what nobody asked for. */
+  read(cursor: Cursor): T | undefined;
+  /** Told when a command was answered in full. */
+  answered?(octets: number): void;
+  /** Without it a response that can't be read fails the command; with it, it is passed by, and its message missing. */
+  passes: boolean;
+}
+
+/** What a command of a bulk fetch is: what it reads is given to `give`. */
+export function fetchCommand<T>(
+  { text, messages }: FetchCommand,
+  fetch: BulkFetch<T>,
+  give: (read: T) => void,
+): Command {
+  return {
+    pieces: [`UID FETCH ${text}`],
+    patience: PATIENCE,
+    // A server may tell of flags that others changed meanwhile, and of a message twice.
+    maxResponses: 4 * messages + 10_000,
+    // RFC 5530 §3: some were expunged meanwhile, and the others were fetched.
+    forgiven: 'EXPUNGEISSUED',
+    take({ word, cursor }) {
+      if (word !== 'FETCH') return false;
+      const read = fetch.read(cursor);
+      if (read === undefined) return false;
+      give(read);
+      return true;
+    },
+    ...(fetch.passes ? { passed: () => undefined } : {}),
+  };
 }
 
 /**
- * Fetches over a connection of imapflow's and gives what was read, many at a time: as many as the octets that came held.
- * A response that can't be read, or is longer than any should be, is passed by: its message is missing from what is given.
- *
- * Throws a MailProblem where a command is refused or the connection is lost.
+ * Fetches and gives what was read, many at a time: as many as the octets that came held. Throws a MailProblem where a
+ * command is refused or the connection is lost.
  */
-export async function* fetchInBulk<T>(client: ImapFlow, fetch: BulkFetch<T>): AsyncGenerator<T[]> {
-  const connection = BorrowedConnection.from(client);
-  const responses = new FetchResponses(fetch);
+export async function* fetchInBulk<T>(channel: Channel, fetch: BulkFetch<T>): AsyncGenerator<T[]> {
+  const open: Sent[] = [];
+  let read: T[] = [];
+  let refused: unknown;
   let isWhole = false;
+  let octets = channel.octetsRead;
   try {
     for (;;) {
-      while (responses.open < UNDER_WAY && !responses.refused) {
-        const command = fetch.next();
-        if (command === undefined) break;
-        connection.send(`${responses.tag()} UID FETCH ${command}`);
+      while (open.length < UNDER_WAY && !refused) {
+        const next = fetch.next();
+        if (next === undefined) break;
+        open.push(channel.send(fetchCommand(next, fetch, (one) => read.push(one))));
       }
-      if (responses.open === 0) break;
-      responses.push(await connection.next());
-      const read = responses.take();
-      if (read.length > 0) yield read;
+      const [first] = open;
+      if (!first) break;
+      if (!first.status) await channel.step();
+      if (read.length > 0) {
+        const given = read;
+        read = [];
+        yield given;
+      }
+      for (; open[0]?.status; open.shift()) {
+        fetch.answered?.(channel.octetsRead - octets);
+        octets = channel.octetsRead;
+        await channel.done(open[0]).catch((error: unknown) => {
+          refused ??= error;
+        });
+      }
     }
     isWhole = true;
   } finally {
-    if (isWhole) connection.giveBack(responses.rest());
-    else connection.end();
+    // Answers are under way that nobody waits for.
+    if (!isWhole) channel.abandon();
   }
-  if (responses.refused) throw responses.refused;
+  if (refused instanceof MailProblem) throw refused;
 }

@@ -1,8 +1,22 @@
 import type { Mailbox } from '../../../core/senders/address';
-import type { Cursor } from './cursor';
+import type { Cursor } from '../wire/cursor';
 import { decodeWords, kept } from './words';
 
 const MOST_RECIPIENTS = 500;
+
+/**
+ * What general servers put where an address has no mailbox or no domain, or can't be read. Common practice, no source:
+ * MISSING_MAILBOX and MISSING_DOMAIN are Dovecot's, the others were written by servers before it.
+ */
+const PLACEHOLDERS: ReadonlySet<string> = new Set([
+  'MISSING_MAILBOX',
+  'MISSING_DOMAIN',
+  'SYNTAX_ERROR',
+  '.SYNTAX-ERROR.',
+  '.MISSING-HOST-NAME.',
+  'MISSING_MAILBOX_TERMINATOR',
+  'INVALID_ADDRESS',
+]);
 
 /** Earliest and latest Date field that is believed: before there was mail, and beyond any clock that is merely wrong. */
 const BELIEVED = { from: Date.UTC(1971, 0), to: Date.UTC(2100, 0) };
@@ -66,15 +80,20 @@ function readAddresses(cursor: Cursor, most: number): Mailbox[] {
     const name = unquoted(decodeWords(cursor.string() ?? ''));
     // The source route, which nobody writes any more.
     cursor.skip();
-    const local = cursor.string() ?? '';
-    const host = cursor.string() ?? '';
+    const local = withoutPlaceholder(cursor.string());
+    const host = withoutPlaceholder(cursor.string());
     cursor.leave();
     // Without a host it opens a group, whose name stands in place of the local part, or ends it with neither.
-    if (host !== '') addresses.push({ name: kept(name), address: kept(`${local}@${host}`).toLowerCase() });
+    if (host !== '' && local !== '')
+      addresses.push({ name: kept(name), address: kept(`${local}@${host}`).toLowerCase() });
     else if (name !== '' || local !== '')
       addresses.push({ name: kept(name || unquoted(decodeWords(local))), address: '' });
   }
   return addresses;
+}
+
+function withoutPlaceholder(part: string | null): string {
+  return part === null || PLACEHOLDERS.has(part) ? '' : part;
 }
 
 /** Some servers leave the quotes around a display name. */

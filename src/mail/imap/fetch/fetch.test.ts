@@ -1,28 +1,38 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
-import { numbersOf } from '../../../core/sets/ranges';
+import type { MessageRecord } from '../../../core/mailbox/record';
+import { Dialogue } from '../dialogue';
+import { refusal } from '../refusals';
+import { cut } from '../sets';
+import { Cursor } from '../wire/cursor';
+import { readInternalDate } from '../wire/dates';
+import { MAX_RESPONSE } from '../wire/framing';
+import type { Status } from '../wire/status';
 import { readAuthor } from './author';
-import { Cursor } from './cursor';
-import { readInternalDate } from './dates';
-import { LONGEST_RESPONSE } from './framing';
+import { fetchCommand } from './bulk';
 import { readRecord } from './record';
-import { FetchResponses } from './responses';
 import { readFiles } from './structure';
-import { cut, Pace, Windows } from './windows';
+import { FetchRate, Windows } from './windows';
 
-/** What is read of octets that come in pieces of these sizes, over and over. */
+/** What is read of octets that come in pieces of these sizes, over and over, as the answer to one UID FETCH. */
 function read(octets: string, sizes: readonly number[] = [Number.MAX_SAFE_INTEGER]) {
-  const vanished: number[] = [];
-  const responses = new FetchResponses({ read: readRecord, vanished: (uids) => vanished.push(...numbersOf(uids)) });
-  responses.tag();
+  const records: MessageRecord[] = [];
+  const unasked: string[] = [];
+  const dialogue = new Dialogue({
+    send: () => undefined,
+    sendsLiterals: () => true,
+    unasked: ({ word }) => unasked.push(word),
+  });
+  const fetch = { next: () => undefined, read: readRecord, passes: true };
+  const sent = dialogue.send(fetchCommand({ text: '1:*', messages: 10 }, fetch, (record) => records.push(record)));
   const bytes = Buffer.from(octets, 'utf8');
   for (let at = 0, turn = 0; at < bytes.length; turn++) {
     const size = sizes[turn % sizes.length] as number;
-    responses.push(bytes.subarray(at, at + size));
+    dialogue.push(bytes.subarray(at, at + size));
     at += size;
   }
-  return { records: responses.take(), vanished, open: responses.open, refused: responses.refused };
+  return { records, unasked, status: sent.status, broken: dialogue.broken };
 }
 
 function filesIn(structure: string) {
@@ -42,13 +52,13 @@ const ALL_FORMS = [
   '* VANISHED (EARLIER) 41,43:45\r\n',
   EXAMPLE,
   `* 13 fetch (X-THING (deep ("(" {3}\r\n)}\r NIL)) rfc822.size 0010 uid 313 internaldate " 1-Feb-2021 00:00:00 +0130" flags (NonJunk \\Flagged \\Later) BODYSTRUCTURE (("text" "html" NIL NIL NIL "8bit" 4 1)("application" "pdf" ("name" {9}\r\na "b".pdf) NIL NIL "base64" 66 NIL ("attachment" ("filename*0*" "utf-8''%e2%82%ac%20" "filename*1" "rates.pdf")) NIL NIL) "mixed" ("boundary" "x") NIL NIL NIL) ENVELOPE (NIL "quoted \\"\\\\ Grüße" (("=?utf-8?q?J=C3=B6rn?=" NIL "Joern" "Post.Example")) NIL NIL (("NIL" NIL "nil" "post.example")(NIL NIL "team" NIL)(NIL NIL "a" "b.example")(NIL NIL NIL NIL)) NIL NIL "" NIL) BODY[HEADER.FIELDS (REFERENCES LIST-ID)] {51}\r\nReferences: <a@b>\r\n <c@d>\r\nList-Id: L <l.example>\r\n MODSEQ (62))\r\n`,
-  '+ go on\r\nF1 OK [HIGHESTMODSEQ 9] Done {12}\r\n',
+  '+ go on\r\nT1 OK [HIGHESTMODSEQ 9] Done {12}\r\n',
 ].join('');
 
 test('responses are read in all their forms, with others in between (RFC 9051 §7.5.2, §8, §9; RFC 7162 §3.2.10)', () => {
-  const { records, vanished, open } = read(ALL_FORMS);
-  assert.equal(open, 0);
-  assert.deepEqual(vanished, [41, 43, 44, 45]);
+  const { records, unasked, status } = read(ALL_FORMS);
+  assert.deepEqual(status, { kind: 'OK', code: 'HIGHESTMODSEQ', details: '9', words: 'Done {12}' });
+  assert.deepEqual(unasked, ['OK', 'EXISTS', 'FLAGS', 'EXPUNGE', 'FETCH', 'VANISHED']);
   const [first, second] = records;
   assert.deepEqual(
     [first?.uid, first?.size, first?.flags, first?.received.toISOString(), first?.sent?.toISOString()],
@@ -101,29 +111,36 @@ test('wherever the octets are split, the same is read', () => {
 test('what can’t be read, or is too long, costs its own message and no other', () => {
   const sound = (uid: number) =>
     `* ${uid} FETCH (UID ${uid} RFC822.SIZE 1 INTERNALDATE "14-Jul-1993 02:44:25 -0700" FLAGS ())\r\n`;
-  const long = 'x'.repeat(LONGEST_RESPONSE);
+  const long = 'x'.repeat(MAX_RESPONSE);
   const broken = [
     '* 5 FETCH (UID 5 RFC822.SIZE 1 ENVELOPE ("never closed\r\n',
     '* 5 FETCH (UID 5 RFC822.SIZE none)\r\n',
-    '* 5 FETCH UID 5\r\n* 5 FETCH\r\n*\r\n\r\n* \r\nnonsense\r\n',
+    '* 5 FETCH UID 5\r\n* 5 FETCH\r\n*\r\n\r\n* \r\n',
     `* 5 FETCH (UID 5 BODYSTRUCTURE ${'('.repeat(5_000)}\r\n`,
     `* 5 FETCH (UID 5 BODYSTRUCTURE ${'('.repeat(50_000)}"a"${')'.repeat(50_000)}\r\n`,
     '* 5 FETCH (UID 5 X {99999999999999999999}\r\n',
     `* 5 FETCH (UID 5 SUBJECT "${long}")\r\n`,
-    `* 5 FETCH (UID 5 BODY[HEADER] {${long.length + 20}}\r\n${long} a {3}\r\n b {4}\r\n BODY[1] {4}\r\nF1 O)\r\n`,
+    `* 5 FETCH (UID 5 BODY[HEADER] {${long.length + 20}}\r\n${long} a {3}\r\n b {4}\r\n BODY[1] {4}\r\nT1 O)\r\n`,
   ];
   for (const response of broken) {
     for (const sizes of [[Number.MAX_SAFE_INTEGER], [65_536], [7_001]]) {
-      const { records, open, refused } = read(`${sound(4)}${response}${sound(6)}F1 OK Done\r\n`, sizes);
-      assert.deepEqual([records.map(({ uid }) => uid), open, refused], [[4, 6], 0, undefined], response.slice(0, 60));
+      const { records, status, broken } = read(`${sound(4)}${response}${sound(6)}T1 OK Done\r\n`, sizes);
+      const uids = records.map(({ uid }) => uid);
+      assert.deepEqual([uids, status?.kind, broken], [[4, 6], 'OK', undefined], response.slice(0, 60));
     }
   }
 });
 
-test('a refusal is told by its code (RFC 5530); messages that were expunged meanwhile are none', () => {
-  assert.equal(read('F1 NO [LIMIT] Slow down\r\n').refused?.kind, 'throttled');
-  assert.equal(read('F1 BAD What?\r\n').refused?.kind, 'command-refused');
-  assert.equal(read('F1 NO [EXPUNGEISSUED] Some are gone\r\n').refused, undefined);
+test('an answer to something that was not asked ends the dialogue, since no later one could be told apart', () => {
+  for (const line of ['nonsense', 'T2 OK Done', 'T1 FINE', 'T1', 'OK T1'])
+    assert.equal(read(`${line}\r\nT1 OK Done\r\n`).broken?.kind, 'unreadable-answer', line);
+});
+
+test('a refusal is told by its code (RFC 5530)', () => {
+  const of = (line: string) => refusal(read(`${line}\r\n`).status as Status).kind;
+  assert.equal(of('T1 NO [LIMIT] Slow down'), 'throttled');
+  assert.equal(of('T1 BAD What?'), 'command-refused');
+  assert.equal(of('T1 no [OverQuota] Full'), 'no-room');
 });
 
 test('files are found in structures as servers write them (RFC 9051 §7.5.2, RFC 2231 §3 and §4.1)', () => {
@@ -150,6 +167,12 @@ test('files are found in structures as servers write them (RFC 9051 §7.5.2, RFC
   // An enclosed message is one file; its own parts are none.
   const enclosed = `("message" "rfc822" NIL NIL NIL "7bit" 900 (NIL "s" NIL NIL NIL NIL NIL NIL NIL NIL) ${two} 30 NIL ("inline" NIL) NIL NIL)`;
   assert.deepEqual(filesIn(enclosed), [{ name: '', type: 'message/rfc822', size: 900, disposition: 'inline' }]);
+  // What can't be read is text/plain (RFC 2045 §5.2): no file of a type that is none.
+  assert.deepEqual(filesIn('(NIL NIL NIL NIL NIL "7bit" 900)'), []);
+  assert.deepEqual(
+    filesIn('("" "" ("name" "n.txt") NIL NIL "7bit" 900)')?.map(({ type }) => type),
+    ['text/plain'],
+  );
   // Some servers leave out the number of lines.
   const noLines = '("text" "plain" NIL NIL NIL "7bit" 5 NIL ("attachment" ("filename" "n.txt")) NIL NIL)';
   assert.equal(filesIn(noLines)?.[0]?.name, 'n.txt');
@@ -173,16 +196,15 @@ test('dates of RFC 9051 §9 and authors of RFC 5322 §3.6.2 are read', () => {
   assert.equal(readAuthor('\r\n'), null);
 });
 
-test('commands name every message once, no set longer than servers take, as many as the pace allows', () => {
+test('commands name every message once, no set longer than servers take, as many as the rate allows', () => {
   const scattered = Array.from({ length: 5_000 }, (_, index) => [index * 7 + 1, index * 7 + 2] as const);
-  const pace = new Pace();
-  const windows = new Windows(scattered, '(UID)', pace);
+  const windows = new Windows(scattered, '(UID)', new FetchRate(), 7_000);
   const sets: string[] = [];
   for (let command = windows.next(); command; command = windows.next()) {
-    sets.push(command.split(' ')[0] as string);
+    sets.push(command.text.split(' ')[0] as string);
     windows.answered(40_000);
   }
-  assert.equal(sets.join(','), [...cut(scattered)].join(','));
+  assert.equal(sets.join(','), [...cut(scattered, 7_000)].join(','));
   assert.ok(sets.every((set) => set.length <= 7_000));
   assert.equal(sets[0]?.split(',').length, 250);
   assert.ok(sets.length > 8 && sets.length < 60, `${sets.length}`);

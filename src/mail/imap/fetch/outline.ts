@@ -1,9 +1,9 @@
 import { readFlags } from '../../../core/mailbox/flags';
 import type { Mailbox } from '../../../core/senders/address';
 import type { FlagsRecord, Outline } from '../../server';
+import type { Cursor } from '../wire/cursor';
+import { readInternalDate } from '../wire/dates';
 import { readAuthor } from './author';
-import type { Cursor } from './cursor';
-import { readInternalDate } from './dates';
 import { readWords } from './record';
 
 /** The data items of a first ranking: a sixth of the octets of all. */
@@ -60,4 +60,34 @@ export function readFlagsRecord(cursor: Cursor): FlagsRecord | undefined {
   if (uid === 0 || !listed) return undefined;
   const { bits, keywords } = readFlags(listed);
   return { uid, flags: bits, keywords };
+}
+
+/** The UID of a message; undefined for what tells none. */
+export function readUid(cursor: Cursor): number | undefined {
+  let uid: number | undefined;
+  cursor.list();
+  while (!cursor.closes()) {
+    if (cursor.item() === 'UID') uid = cursor.number();
+    else cursor.skip();
+  }
+  return uid;
+}
+
+/** When a message came into its folder (RFC 8514 §4.3); null where the server does not know. */
+export function readSavedAt(cursor: Cursor): { uid: number; at: Date | null } | undefined {
+  let uid = 0;
+  let at: Date | null | undefined;
+  cursor.list();
+  while (!cursor.closes()) {
+    const item = cursor.item();
+    if (item === 'UID') uid = cursor.number();
+    else if (item === 'SAVEDATE') at = savedDate(cursor.string());
+    else cursor.skip();
+  }
+  return uid === 0 || at === undefined ? undefined : { uid, at };
+}
+
+function savedDate(text: string | null): Date | null {
+  const date = text === null ? undefined : readInternalDate(text);
+  return date && date.getTime() > 0 ? date : null;
 }

@@ -1,5 +1,5 @@
-import type { Cursor } from './cursor';
-import { decodeWords } from './words';
+import type { Cursor } from '../wire/cursor';
+import { decodeCharset, decodeWords } from './words';
 
 /** Reads a list of parameters, names in lower case; null for NIL. */
 export function readParameters(cursor: Cursor): Map<string, string> | null {
@@ -52,10 +52,5 @@ function decodeExtended(value: string): string {
     ),
     'latin1',
   );
-  try {
-    return new TextDecoder(match?.[1] || 'utf-8').decode(octets);
-  } catch {
-    // A charset that nobody knows.
-    return octets.toString('latin1');
-  }
+  return decodeCharset(octets, match?.[1] || 'utf-8');
 }

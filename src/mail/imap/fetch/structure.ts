@@ -1,5 +1,5 @@
 import { fileOf, type MessageFile } from '../../../core/mailbox/structure';
-import type { Cursor } from './cursor';
+import type { Cursor } from '../wire/cursor';
 import { parameterOf, readParameters } from './parameters';
 
 /** The deepest nesting that is followed; what lies below a hostile tower of parts is not listed. */
@@ -13,41 +13,71 @@ const MOST_FILES = 500;
  * @returns null for NIL.
  */
 export function readFiles(cursor: Cursor): MessageFile[] | null {
-  if (!cursor.isList()) {
-    cursor.skip();
-    return null;
-  }
   const files: MessageFile[] = [];
-  readPart(cursor, files, 0);
-  return files;
+  const isThere = readParts(cursor, ({ type, parameters, disposition, size }) => {
+    if (files.length >= MOST_FILES) return;
+    const name = parameterOf(disposition.parameters, 'filename') || parameterOf(parameters, 'name');
+    const file = fileOf(type, name, disposition.kind, size);
+    if (file) files.push(file);
+  });
+  return isThere ? files : null;
 }
 
-function readPart(cursor: Cursor, files: MessageFile[], depth: number): void {
-  if (depth > DEEPEST) {
+/** A leaf of a structure. */
+export interface Part {
+  /** Where it is, such as 1, 2: its section is `1.2`. Good until the visit returns. */
+  path: readonly number[];
+  /** Media type and subtype, lower case; text/plain where it can't be read (RFC 2045 §5.2). */
+  type: string;
+  parameters: Map<string, string> | null;
+  /** Content-Transfer-Encoding, lower case. */
+  encoding: string;
+  /** Octets as transferred. */
+  size: number;
+  disposition: Disposition;
+}
+
+/** Reads BODYSTRUCTURE and visits its leaves; false for NIL. */
+export function readParts(cursor: Cursor, visit: (part: Part) => void): boolean {
+  if (!cursor.isList()) {
+    cursor.skip();
+    return false;
+  }
+  readPart(cursor, visit, []);
+  return true;
+}
+
+function readPart(cursor: Cursor, visit: (part: Part) => void, path: number[]): void {
+  if (path.length > DEEPEST) {
     cursor.skip();
     return;
   }
   cursor.opens();
   if (cursor.isList()) {
-    while (cursor.isList()) readPart(cursor, files, depth + 1);
+    path.push(0);
+    while (cursor.isList()) {
+      path[path.length - 1] = (path.at(-1) as number) + 1;
+      readPart(cursor, visit, path);
+    }
+    path.pop();
     // The subtype, and extensions that say nothing of files.
     cursor.leave();
     return;
   }
   const main = cursor.string()?.toLowerCase() ?? '';
-  const type = `${main}/${cursor.string()?.toLowerCase() ?? ''}`;
+  const sub = cursor.string()?.toLowerCase() ?? '';
+  const type = `${main}/${sub}`;
   const parameters = readParameters(cursor);
-  // Content-ID, description and encoding.
+  // Content-ID and description.
   cursor.skip();
   cursor.skip();
-  cursor.skip();
+  const encoding = cursor.string()?.toLowerCase() ?? '';
   const size = readSize(cursor);
   passFieldsOf(cursor, type);
   const disposition = readDisposition(cursor);
-  if (files.length >= MOST_FILES || main === 'multipart') return;
-  const name = parameterOf(disposition.parameters, 'filename') || parameterOf(parameters, 'name');
-  const file = fileOf(type, name, disposition.kind, size);
-  if (file) files.push(file);
+  if (main === 'multipart') return;
+  const isRead = main !== '' && sub !== '';
+  visit({ path, type: isRead ? type : 'text/plain', parameters, encoding, size, disposition });
 }
 
 /** Some servers write NIL, or a string, for the octets of a part. */
@@ -62,7 +92,7 @@ function passFieldsOf(cursor: Cursor, type: string): void {
   for (let passed = 0; passed < fields && !cursor.isEnd(); passed++) cursor.skip();
 }
 
-interface Disposition {
+export interface Disposition {
   kind: string | null;
   parameters: Map<string, string> | null;
 }

@@ -1,7 +1,5 @@
-import { chunksOf, countOf, printSequenceSet, type Ranges } from '../../../core/sets/ranges';
-
-/** A set on the command line is cut so that no command grows beyond what servers take (RFC 7162 §4 advises 8,192 octets). */
-const LONGEST_SET = 7_000;
+import { printSequenceSet, type Ranges } from '../../../core/sets/ranges';
+import type { FetchCommand } from './bulk';
 
 /** Messages of the first command, and the fewest and most of any later one. */
 const FIRST = 500;
@@ -14,7 +12,7 @@ const SECONDS_EACH = 2;
 const SLOW = 4_000_000;
 
 /** How fast a connection was seen to be. */
-export class Pace {
+export class FetchRate {
   private messagesASecond = 0;
   private octetsASecond = 0;
 
@@ -41,67 +39,48 @@ export class Pace {
   }
 }
 
-/** Cuts a set into commands, each as large as the pace allows when it is its turn. */
+/** Cuts a set into commands, each as large as the rate allows when it is its turn. */
 export class Windows {
   private readonly sent: number[] = [];
   private answeredAt = performance.now();
-  private rest: Ranges;
+  /** The range that is next, and the first of its numbers that nobody asked for yet. */
+  private at = 0;
+  private from = 0;
 
   constructor(
-    uids: Ranges,
+    private readonly uids: Ranges,
     private readonly items: string,
-    private readonly pace: Pace,
+    private readonly rate: FetchRate,
+    private readonly longestSet: number,
   ) {
-    this.rest = uids;
+    this.from = uids[0]?.[0] ?? 0;
   }
 
-  next(): string | undefined {
-    const head = chunksOf(this.rest, this.pace.window).next().value;
-    if (!head) return undefined;
-    const [set, ranges] = printed(head);
-    const messages = countOf(head.slice(0, ranges));
-    this.rest = without(this.rest, messages);
+  next(): FetchCommand | undefined {
+    const parts: string[] = [];
+    let octets = 0;
+    let messages = 0;
+    for (const { window } = this.rate; messages < window; ) {
+      const range = this.uids[this.at];
+      if (!range) break;
+      const last = Math.min(range[1], this.from + window - messages - 1);
+      const part = printSequenceSet([[this.from, last]]);
+      if (parts.length > 0 && octets + part.length + 1 > this.longestSet) break;
+      parts.push(part);
+      octets += part.length + 1;
+      messages += last - this.from + 1;
+      if (last < range[1]) this.from = last + 1;
+      else this.from = this.uids[++this.at]?.[0] ?? 0;
+    }
+    if (messages === 0) return undefined;
     if (this.sent.length === 0) this.answeredAt = performance.now();
     this.sent.push(messages);
-    return `${set} ${this.items}`;
+    return { text: `${parts.join(',')} ${this.items}`, messages };
   }
 
   answered(octets: number): void {
     const now = performance.now();
-    this.pace.note(this.sent.shift() ?? 0, octets, (now - this.answeredAt) / 1000);
+    this.rate.note(this.sent.shift() ?? 0, octets, (now - this.answeredAt) / 1000);
     this.answeredAt = now;
   }
-}
-
-/** Prints a set as sequence-sets of bounded length. */
-export function* cut(ranges: Ranges): Generator<string> {
-  for (let rest = ranges; rest.length > 0; ) {
-    const [set, taken] = printed(rest);
-    yield set;
-    rest = rest.slice(taken);
-  }
-}
-
-/** Prints as many ranges of a set as a command may name; gives how many they are. */
-function printed(ranges: Ranges): [set: string, taken: number] {
-  let text = '';
-  let taken = 0;
-  for (const range of ranges) {
-    const next = printSequenceSet([range]);
-    if (text !== '' && text.length + next.length > LONGEST_SET) break;
-    text += text === '' ? next : `,${next}`;
-    taken++;
-  }
-  return [text, taken];
-}
-
-/** A set without its first numbers. */
-function without(ranges: Ranges, count: number): Ranges {
-  let left = count;
-  for (const [index, [first, last]] of ranges.entries()) {
-    const length = last - first + 1;
-    if (length > left) return [[first + left, last], ...ranges.slice(index + 1)];
-    left -= length;
-  }
-  return [];
 }

@@ -14,6 +14,15 @@ export function decodeWords(text: string): string {
   }
 }
 
+/** Decodes octets of a charset; of one that nobody knows each octet is a letter. */
+export function decodeCharset(octets: Buffer, charset: string): string {
+  try {
+    return new TextDecoder(charset).decode(octets);
+  } catch {
+    return octets.toString('latin1');
+  }
+}
+
 /** Makes of a text of a header what is kept of it. */
 export function kept(text: string | null, longest = LONGEST): string {
   return text === null ? '' : oneLine(text.length > longest ? text.slice(0, longest) : text);

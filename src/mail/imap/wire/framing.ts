@@ -1,12 +1,12 @@
 /** Octets of the longest response that is kept whole: metadata of a message is a few hundred. */
-export const LONGEST_RESPONSE = 1024 * 1024;
+export const MAX_RESPONSE = 1024 * 1024;
 
 /** What is kept of a response that is longer, to tell which message it was about. */
 const KEPT_OF_SKIPPED = 512;
 /** A literal announced as longer than any message is no literal. */
-const LONGEST_LITERAL = 2 ** 32;
+const MAX_LITERAL = 2 ** 32;
 /** `{`, ten digits, `+`, `}` and CRLF. */
-const LONGEST_ANNOUNCEMENT = 16;
+const MAX_ANNOUNCEMENT = 16;
 
 const LF = 10;
 const CR = 13;
@@ -48,7 +48,7 @@ export class Framing {
     while (this.advance()) {
       // The next response.
     }
-    if (this.end - this.start > LONGEST_RESPONSE) this.throwAway();
+    if (this.end - this.start > MAX_RESPONSE) this.throwAway();
   }
 
   /** What came of a response that is not whole yet. */
@@ -99,7 +99,7 @@ export class Framing {
       if (digit < 0 || digit > 9) break;
       octets += digit * 10 ** digits;
     }
-    return digits > 0 && at >= this.start && buffer[at] === OPENING_BRACE && octets < LONGEST_LITERAL ? octets : 0;
+    return digits > 0 && at >= this.start && buffer[at] === OPENING_BRACE && octets < MAX_LITERAL ? octets : 0;
   }
 
   /** The text of a status response is free (RFC 9051 §7.1), so it may look like a literal and is none. */
@@ -136,7 +136,7 @@ export class Framing {
   /** Drops what was read of a response that is too long, but for its beginning and what may announce a literal. */
   private throwAway(): void {
     this.head ??= Buffer.from(this.buffer.subarray(this.start, this.start + KEPT_OF_SKIPPED));
-    const kept = this.literal > 0 ? 0 : Math.min(LONGEST_ANNOUNCEMENT, this.end - this.start);
+    const kept = this.literal > 0 ? 0 : Math.min(MAX_ANNOUNCEMENT, this.end - this.start);
     this.start = this.end - kept;
     this.looked = this.end;
   }

@@ -18,7 +18,17 @@ const LOWER_A = 0x61;
 const LOWER_Z = 0x7a;
 
 /** The data items that somebody here reads. */
-const ITEMS = ['UID', 'FLAGS', 'RFC822.SIZE', 'INTERNALDATE', 'ENVELOPE', 'BODYSTRUCTURE', 'BODY', 'EMAILID'] as const;
+const ITEMS = [
+  'UID',
+  'FLAGS',
+  'RFC822.SIZE',
+  'INTERNALDATE',
+  'ENVELOPE',
+  'BODYSTRUCTURE',
+  'BODY',
+  'EMAILID',
+  'SAVEDATE',
+] as const;
 export type Item = (typeof ITEMS)[number];
 
 /** Found by their length, so that no string has to be made of them. */
@@ -37,6 +47,7 @@ export class Cursor {
   private base = 0;
   private at = 0;
   private end = 0;
+  private marked = 0;
 
   load(bytes: Buffer, start: number, end: number): void {
     this.bytes = bytes;
@@ -44,6 +55,47 @@ export class Cursor {
     this.base = start;
     this.at = start;
     this.end = end;
+    this.marked = start;
+  }
+
+  /** Marks where it stands, to come back to. */
+  mark(): void {
+    this.marked = this.at;
+  }
+
+  /** Goes back to the mark. */
+  rewind(): void {
+    this.at = this.marked;
+  }
+
+  /** All that is left, an octet a character. */
+  rest(): string {
+    const from = this.at;
+    this.at = this.end;
+    return this.slice(from, this.end);
+  }
+
+  /** The next value as it stands, an octet a character: a name in any of the forms of a string. */
+  octets(): string {
+    this.blanks();
+    if (this.isLiteral()) {
+      const from = this.passLiteral();
+      return this.slice(from, this.at);
+    }
+    if (this.next() === QUOTE) {
+      const from = this.at + 1;
+      const escaped = this.passQuoted();
+      const text = this.slice(from, this.at - 1);
+      return escaped ? text.replace(/\\([\s\S])/g, '$1') : text;
+    }
+    const from = this.at;
+    this.passAtom();
+    return this.slice(from, this.at);
+  }
+
+  /** Whether nothing is left. */
+  isDone(): boolean {
+    return this.next() === undefined;
   }
 
   /** Takes a `(` where one is next. */

@@ -1,11 +1,11 @@
 import { FLAG_BITS } from '../../core/mailbox/flags';
-import { rangesOf } from '../../core/sets/ranges';
+import { difference, numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { MailServer, Moved } from '../../mail/server';
 import type { Account } from '../../store/accounts';
 import { advanceBatch, type Batch, type BatchMember, closeBatch } from '../../store/batches';
 import type { Database, Queryable } from '../../store/database';
-import { addSource, leave } from '../../store/frozen';
+import { leave, moveSource } from '../../store/frozen';
 import {
   broughtUids,
   freshIdentitiesIn,
@@ -17,11 +17,23 @@ import {
   purgePlacements,
 } from '../../store/moves';
 import { type LeftReason, type Run, updateRun } from '../../store/runs';
-import type { Destination, Folders } from './folders';
+import type { Destination, Destinations } from './destinations';
+import type { Folders } from './folders';
 import { pairByIdentity } from './identity';
 
 /** How often expunging is tried before what stays is left. */
 const MOST_EXPUNGES = 3;
+
+/** Writes in a transaction that a batch is over. */
+export type Close = (client: Queryable) => Promise<void>;
+
+/** What became of a batch that was sent. */
+export interface Answered {
+  /** How its end is written down; undefined where it is already. */
+  close?: Close;
+  /** Where the server did not tell all: finds out the rest. Nothing else may be under way meanwhile. */
+  settle?: () => Promise<void>;
+}
 
 /**
  * Carries one batch through its commands, and settles one whose fate is unknown.
@@ -29,7 +41,7 @@ const MOST_EXPUNGES = 3;
  * How far a batch is stands in the tables before the next command is sent, so that whoever takes it up knows what may
  * have happened, and asks the server which of it did. What is done is only what the server says afterwards.
  */
-export class Haul {
+export class BatchExecutor {
   /** Whether it is known what the server does with what is expunged outside the trash. */
   probed: boolean;
 
@@ -39,6 +51,7 @@ export class Haul {
     private readonly server: MailServer,
     private readonly run: Run,
     private readonly folders: Folders,
+    private readonly destinations: Destinations,
     private readonly fenced: <T>(act: (client: Queryable) => Promise<T>) => Promise<T>,
     private readonly announce: (client: Queryable) => Promise<void>,
   ) {
@@ -48,41 +61,45 @@ export class Haul {
   /**
    * Sends what a batch that was just written down is for. The folder of its source is open.
    *
-   * @returns writes down the end of it, to be awaited before anything else is written: the server may go on meanwhile.
+   * @param sources its UIDs, maybe as ranges over UIDs that stand for no message.
+   * @returns how its end is written down, which may be while the server goes on.
    */
-  async send(batch: Batch): Promise<() => Promise<void>> {
-    const sources = rangesOf(batch.members.map(({ uid }) => uid));
+  async send(batch: Batch, sources: Ranges): Promise<Answered> {
     switch (batch.method) {
       case 'move': {
         const to = await this.destinationOf(batch);
-        const moved = await this.server.move(sources, to.folder.serverName);
-        const known = told(batch, moved, to);
-        if (known.length === batch.members.length) return this.closing(batch, known, to);
+        const moved = await this.server.move(sources, to.folder.serverName, batch.members.length);
+        const known = membersFromCopyUid(batch, moved, to);
+        if (known.length === batch.members.length) return { close: this.closing(batch, known, to) };
         // The server did not tell all: look what is still there, and find the rest by identity.
-        await this.settle(batch, known);
-        return async () => {};
+        return { settle: () => this.settle(batch, known) };
       }
       case 'copy': {
         const to = await this.destinationOf(batch);
-        const copied = told(batch, await this.server.copy(sources, to.folder.serverName), to);
+        const copied = membersFromCopyUid(
+          batch,
+          await this.server.copy(sources, to.folder.serverName, batch.members.length),
+          to,
+        );
         if (copied.length === batch.members.length) {
           const known = await this.advance({ ...batch, state: 'copied', members: copied });
           await this.expungeCopied(known, to);
         } else await this.settle(batch, copied);
-        return async () => {};
+        return {};
       }
       case 'expunge':
       case 'hand-over': {
         await this.server.markDeleted(sources, true);
         // Before the expunge others may have taken some away: these were not purged by us.
-        const there = new Set(await this.server.uids(sources));
+        const there = new Set(numbersOf(await this.server.uids(sources)));
         const present = batch.members.filter(({ uid }) => there.has(uid));
         const purging = batch.method === 'expunge';
         const marked = await this.advance({ ...batch, state: 'marked', members: purging ? present : batch.members });
-        if (purging) await this.lose(batch, without(batch.members, present));
+        if (purging) await this.markVanished(batch.generation, without(batch.members, present));
         await this.expungeOnly(marked, marked.generation, marked.members);
         this.probed = true;
-        return this.closingExpunged(marked);
+        const close = await this.closingExpunged(marked);
+        return close ? { close } : {};
       }
     }
   }
@@ -92,34 +109,35 @@ export class Haul {
     if (batch.lifted && (await this.folders.open(batch.lifted.generation)) === undefined)
       await this.server.markDeleted(batch.lifted.uids, true);
     if (batch.method === 'expunge' || batch.method === 'hand-over') {
-      await (await this.closingExpunged(batch))();
+      const close = await this.closingExpunged(batch);
+      if (close) await this.written(close);
       return;
     }
-    const { batch: here, still } = await this.standing(batch);
+    const { batch: here, still } = await this.locateAtSource(batch);
     const to = await this.destinationOf(here);
     if (here.method === 'move') {
       // A MOVE leaves nothing behind, so only what is gone from the source can have arrived.
       const have = new Set(known.map(({ id }) => id));
       const lost = here.members.filter(({ id }) => !have.has(id) && !still.has(id));
       const found = await this.arrived(here, to, lost, known);
-      await this.closing(here, [...known, ...found], to)();
-      await this.lose(here, without(lost, found));
+      await this.written(this.closing(here, [...known, ...found], to));
+      await this.markVanished(here.generation, without(lost, found));
       return;
     }
     const copies =
       here.state === 'copied' ? await this.stillCopied(here, to) : await this.copies(here, to, known, still);
     const gone = without(here.members, copies).filter(({ id }) => !still.has(id));
     const copied = await this.advance({ ...here, state: 'copied', members: copies });
-    await this.lose(here, gone);
+    await this.markVanished(here.generation, gone);
     await this.expungeCopied(copied, to);
   }
 
   /** Which members are still at the source. Where its UIDVALIDITY changed, the members are known by new UIDs then. */
-  private async standing(batch: Batch): Promise<{ batch: Batch; still: Set<number> }> {
+  private async locateAtSource(batch: Batch): Promise<{ batch: Batch; still: Set<number> }> {
     const reason = await this.folders.open(batch.generation);
     if (reason === 'folder-gone') return { batch, still: new Set() };
     if (reason !== 'changed') {
-      const uids = new Set(await this.server.uids(rangesOf(batch.members.map(({ uid }) => uid))));
+      const uids = new Set(numbersOf(await this.server.uids(rangesOf(batch.members.map(({ uid }) => uid)))));
       return { batch, still: new Set(batch.members.filter(({ uid }) => uids.has(uid)).map(({ id }) => id)) };
     }
     const generation = await this.folders.follow(batch.generation);
@@ -159,7 +177,7 @@ export class Haul {
     const reason = await this.folders.open(to.generation);
     if (reason === 'folder-gone') return [];
     if (reason === 'changed') return this.arrived(batch, to, batch.members);
-    const there = new Set(await this.server.uids(rangesOf(batch.members.map(({ arrived }) => arrived))));
+    const there = new Set(numbersOf(await this.server.uids(rangesOf(batch.members.map(({ arrived }) => arrived)))));
     const standing = batch.members.filter(({ arrived }) => there.has(arrived));
     return byUid([...standing, ...(await this.arrived(batch, to, without(batch.members, standing), standing))]);
   }
@@ -169,7 +187,7 @@ export class Haul {
     const { batch, rest: originals, reason } = await this.originals(copied);
     let rest = originals;
     if (reason === 'read-only') {
-      await this.withdraw(batch, rest, to, reason);
+      await this.rollBackCopies(batch, rest, to, reason);
       return;
     }
     let why: LeftReason = 'refused';
@@ -183,18 +201,18 @@ export class Haul {
         if (error.kind === 'read-only') why = 'read-only';
         break;
       }
-      const there = new Set(await this.server.uids(sources));
+      const there = new Set(numbersOf(await this.server.uids(sources)));
       rest = rest.filter(({ uid }) => there.has(uid));
     }
     const stays = reason === undefined ? rest : [];
     if (stays.length > 0) {
-      await this.withdraw(batch, stays, to, why);
+      await this.rollBackCopies(batch, stays, to, why);
       return;
     }
     const probing = this.run.action === 'trash' && !this.probed && batch.members.length > 0;
     const done = probing ? await this.handedOver(batch, to) : batch.members;
     this.probed = true;
-    await this.closing(batch, done, to)();
+    await this.written(this.closing(batch, done, to));
   }
 
   /** The originals that may still have to go; known by their new UIDs where the folder's UIDVALIDITY changed after the copy. */
@@ -203,7 +221,7 @@ export class Haul {
   ): Promise<{ batch: Batch; rest: BatchMember[]; reason: LeftReason | undefined }> {
     const reason = batch.members.length === 0 ? undefined : await this.folders.open(batch.generation);
     if (reason !== 'changed') return { batch, rest: batch.members, reason };
-    const { batch: here, still } = await this.standing(batch);
+    const { batch: here, still } = await this.locateAtSource(batch);
     return {
       batch: here,
       rest: here.members.filter(({ id }) => still.has(id)),
@@ -212,13 +230,18 @@ export class Haul {
   }
 
   /** Takes copies back whose originals the server will not remove, and leaves their messages. */
-  private async withdraw(batch: Batch, stays: readonly BatchMember[], to: Destination, why: LeftReason): Promise<void> {
+  private async rollBackCopies(
+    batch: Batch,
+    stays: readonly BatchMember[],
+    to: Destination,
+    why: LeftReason,
+  ): Promise<void> {
     if ((await this.folders.open(to.generation)) === undefined) {
       const copies = stays.map(({ id, arrived }) => ({ id, uid: arrived, arrived }));
       await this.server.markDeleted(rangesOf(copies.map(({ uid }) => uid)), true);
       await this.expungeOnly(batch, to.generation, copies);
     }
-    await this.closing(batch, without(batch.members, stays), to)();
+    await this.written(this.closing(batch, without(batch.members, stays), to));
     await this.fenced((client) =>
       leave(
         client,
@@ -238,7 +261,7 @@ export class Haul {
       await this.server.expunge(rangesOf(members));
       return;
     }
-    const others = rangesOf((await this.server.deletedUids()).filter((uid) => !members.has(uid)));
+    const others = difference(await this.server.deletedUids(), rangesOf(members));
     if (others.length > 0) {
       await this.advance({ ...batch, lifted: { generation, uids: others } });
       await this.server.markDeleted(others, false);
@@ -252,54 +275,56 @@ export class Haul {
     if (others.length > 0) await this.advance({ ...batch, lifted: null });
   }
 
-  /** Closes a batch of marked messages by what is gone. What is still there gets its mark taken off, and is tried again. */
-  private async closingExpunged(batch: Batch): Promise<() => Promise<void>> {
-    const { batch: here, still } = await this.standing(batch);
+  /**
+   * Closes a batch of marked messages by what is gone. What is still there gets its mark taken off, and is tried again.
+   *
+   * @returns undefined where the end is written down already.
+   */
+  private async closingExpunged(batch: Batch): Promise<Close | undefined> {
+    const { batch: here, still } = await this.locateAtSource(batch);
     const gone = here.members.filter(({ id }) => !still.has(id));
     await this.unmark(here.members.filter(({ id }) => still.has(id)));
     if (here.state === 'sent' && here.method === 'expunge') {
       // The expunge was never sent: who is gone was taken by others.
       await this.fenced((client) => closeBatch(client, this.account.id, this.run.id, here, []));
-      await this.lose(here, gone);
-      return async () => {};
+      await this.markVanished(here.generation, gone);
+      return undefined;
     }
     if (this.run.action === 'purge') return this.closingPurged(here, gone);
     const to = await this.destinationOf(here);
     const found = await this.arrived(here, to, gone);
-    await this.closing(here, found, to)();
-    await this.lose(here, without(gone, found));
-    return async () => {};
+    await this.written(this.closing(here, found, to));
+    await this.markVanished(here.generation, without(gone, found));
+    return undefined;
   }
 
   /** What a server put into the trash instead of purging it is not done by that: it goes on from there. */
-  private async closingPurged(batch: Batch, gone: readonly BatchMember[]): Promise<() => Promise<void>> {
+  private async closingPurged(batch: Batch, gone: readonly BatchMember[]): Promise<Close> {
     const to = batch.destination === null ? undefined : await this.destinationOf(batch);
     const handedOver = to ? await this.arrived(batch, to, gone) : [];
     const purged = without(gone, handedOver);
     // What the server does is to be known before anything else is sent.
     if (handedOver.length > 0) this.run.handsOver = true;
-    return () =>
-      this.fenced(async (client) => {
-        if (to && handedOver.length > 0) {
-          await this.bring(client, handedOver, to);
-          await addSource(
-            client,
-            this.account.id,
-            this.run.id,
-            to.folder.id,
-            handedOver.map(({ id }) => id),
-          );
-          await this.noteHandOver(client);
-        }
-        await purgePlacements(
+    return async (client) => {
+      if (to && handedOver.length > 0) {
+        await this.bring(client, handedOver, to);
+        await moveSource(
           client,
           this.account.id,
-          purged.map(({ id }) => id),
           this.run.id,
+          to.folder.id,
+          handedOver.map(({ id }) => id),
         );
-        await closeBatch(client, this.account.id, this.run.id, batch, purged);
-        await this.announce(client);
-      });
+        await this.noteHandOver(client);
+      }
+      await purgePlacements(
+        client,
+        this.account.id,
+        purged.map(({ id }) => id),
+        this.run.id,
+      );
+      await closeBatch(client, this.account.id, this.run.id, batch, purged);
+    };
   }
 
   private async noteHandOver(client: Queryable): Promise<void> {
@@ -339,16 +364,21 @@ export class Haul {
     if (uids.length > 0) await this.server.markDeleted(uids, false);
   }
 
-  /** Writes down that a batch is over. */
-  private closing(batch: Batch, done: readonly BatchMember[], to: Destination): () => Promise<void> {
+  /** How it is written down that a batch is over. */
+  private closing(batch: Batch, done: readonly BatchMember[], to: Destination): Close {
     const brought = done.reduce((most, { arrived }) => Math.max(most, arrived), 0);
-    if (brought > 0) this.folders.broughtUpTo(to, brought);
-    return () =>
-      this.fenced(async (client) => {
-        await this.bring(client, done, to);
-        await closeBatch(client, this.account.id, this.run.id, batch, byUid(done));
-        await this.announce(client);
-      });
+    if (brought > 0) this.destinations.broughtUpTo(to, brought);
+    return async (client) => {
+      await this.bring(client, done, to);
+      await closeBatch(client, this.account.id, this.run.id, batch, byUid(done));
+    };
+  }
+
+  private written(close: Close): Promise<void> {
+    return this.fenced(async (client) => {
+      await close(client);
+      await this.announce(client);
+    });
   }
 
   private async bring(client: Queryable, members: readonly BatchMember[], to: Destination): Promise<void> {
@@ -364,9 +394,9 @@ export class Haul {
   }
 
   /** Leaves members that are nowhere where they were looked for, and says whether the folder is gone with them. */
-  private async lose(batch: Batch, members: readonly BatchMember[]): Promise<void> {
+  async markVanished(generation: number, members: readonly { id: number }[]): Promise<void> {
     if (members.length === 0) return;
-    const gone = (await this.folders.open(batch.generation, true)) === 'folder-gone';
+    const gone = (await this.folders.open(generation, true)) === 'folder-gone';
     const ids = members.map(({ id }) => id);
     await this.fenced(async (client) => {
       await losePlacements(client, this.account.id, ids);
@@ -415,22 +445,23 @@ export class Haul {
     if (changed) {
       // Its UIDs mean nothing any more: what the index did not know before is what came.
       const generation = await this.folders.follow(to.generation);
-      Object.assign(to, await this.folders.destination(to.folder.id, false));
+      Object.assign(to, await this.destinations.get(to.folder.id));
       return generation === undefined
         ? []
         : freshIdentitiesIn(database, account.id, generation, this.run.freshFrom ?? 0);
     }
     const from = batch.destinationUidNext ?? 1;
     const uids = await this.server.uids([[from, 0xffffffff]]);
-    const taken = new Set(await broughtUids(database, account.id, to.generation, from, this.run.id));
-    const fresh = uids.filter((uid) => uid >= from && !taken.has(uid));
+    const taken = await broughtUids(database, account.id, to.generation, from, this.run.id);
+    const fresh = difference(uids, taken);
     const records = [];
-    if (fresh.length > 0) for await (const read of this.server.metadata(rangesOf(fresh))) records.push(...read);
+    if (fresh.length > 0)
+      for await (const read of this.server.metadata(fresh)) for (const record of read) records.push(record);
     return records;
   }
 
   private destinationOf(batch: Batch): Promise<Destination> {
-    return this.folders.destination(batch.destination as number, this.run.action === 'restore');
+    return this.destinations.get(batch.destination as number);
   }
 
   private async advance(batch: Batch): Promise<Batch> {
@@ -440,7 +471,7 @@ export class Haul {
 }
 
 /** The members that COPYUID told the new UIDs of. One of another UIDVALIDITY than we know says nothing. */
-function told(batch: Batch, moved: Moved, to: Destination): BatchMember[] {
+function membersFromCopyUid(batch: Batch, moved: Moved, to: Destination): BatchMember[] {
   if (!moved || moved.uidValidity !== to.uidValidity) return [];
   return batch.members.flatMap((member) => {
     const arrived = moved.uids.get(member.uid);

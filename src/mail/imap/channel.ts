@@ -1,0 +1,111 @@
+import { MailProblem } from '../problem';
+import { type Command, Dialogue, type Sent, type Untagged } from './dialogue';
+import type { Library } from './library';
+import { refusal } from './refusals';
+import { BorrowedOctets } from './wire/octets';
+import type { Status } from './wire/status';
+
+/**
+ * A dialogue over a signed-in connection. Nothing is read but while an answer is waited for, so what nobody asked for costs
+ * no memory.
+ */
+export class Channel {
+  /** Octets that were read. */
+  octetsRead = 0;
+  private octets: BorrowedOctets;
+  private readonly dialogue: Dialogue;
+  private reading: Promise<void> | undefined;
+
+  /** @param unasked told of responses that belong to no command. */
+  constructor(
+    private readonly library: Library,
+    unasked: (response: Untagged) => void,
+  ) {
+    this.octets = BorrowedOctets.from(library);
+    this.dialogue = new Dialogue({
+      send: (octets) => this.octets.send(octets),
+      sendsLiterals: () => library.capabilities.has('LITERAL+'),
+      unasked,
+    });
+  }
+
+  /** Sends a command; `done` waits for its end. */
+  send(command: Command): Sent {
+    if (this.dialogue.broken) throw this.dialogue.broken;
+    return this.dialogue.send(command);
+  }
+
+  /** Waits for the end of a command. Throws a MailProblem where it was refused, or its answer could not be read. */
+  async done(sent: Sent): Promise<Status> {
+    while (!sent.status) await this.step();
+    if (sent.problem) throw sent.problem;
+    const { kind, code } = sent.status;
+    if (kind !== 'OK' && (code === '' || code !== sent.command.forgiven)) throw refusal(sent.status);
+    return sent.status;
+  }
+
+  async run(command: Command): Promise<Status> {
+    return this.done(this.send(command));
+  }
+
+  /** Reads once, whatever comes; all who wait at a time wait for the same. Throws a MailProblem once nothing more will come. */
+  step(): Promise<void> {
+    this.reading ??= this.read().finally(() => {
+      this.reading = undefined;
+    });
+    return this.reading;
+  }
+
+  private async read(): Promise<void> {
+    const { dialogue } = this;
+    if (dialogue.broken) throw dialogue.broken;
+    const { first } = dialogue;
+    if (!first) throw new Error('Nothing is waited for.');
+    try {
+      const { octets, waited } = await this.octets.next(first.command.patience - first.waited);
+      first.waited += waited;
+      if (!octets) throw new MailProblem('timed-out', 'The server did not answer in time.');
+      this.octetsRead += octets.length;
+      dialogue.push(octets);
+    } catch (error) {
+      dialogue.break(this.explained(error));
+    }
+    if (!dialogue.broken) return;
+    this.library.close();
+    throw dialogue.broken;
+  }
+
+  /** A server that says goodbye says why. */
+  private explained(error: unknown): MailProblem {
+    const { goodbye } = this.dialogue;
+    if (!(error instanceof MailProblem))
+      return new MailProblem('unreadable-answer', 'The server’s answer could not be read.', { cause: error });
+    if (!goodbye?.words || error.kind !== 'connection-lost') return error;
+    return new MailProblem(error.kind, `The server ended the connection. It said: “${goodbye.words}”.`);
+  }
+
+  /** Ends the connection, since answers are under way that nobody waits for. */
+  abandon(): void {
+    this.dialogue.break(new MailProblem('connection-lost', 'The connection to the mail server was given up.'));
+    this.library.close();
+  }
+
+  /** Lends the connection to the library for a while. */
+  async lend<T>(act: () => Promise<T>): Promise<T> {
+    if (this.dialogue.broken) throw this.dialogue.broken;
+    this.octets.giveBack(this.dialogue.rest());
+    try {
+      return await act();
+    } finally {
+      if (this.library.isUsable) this.octets = BorrowedOctets.from(this.library);
+      else this.dialogue.break(new MailProblem('connection-lost', 'The connection to the mail server was lost.'));
+    }
+  }
+
+  /** Says goodbye and waits for it for a moment, unless answers are under way. */
+  async close(): Promise<void> {
+    if (!this.dialogue.broken && !this.dialogue.first)
+      await this.run({ pieces: ['LOGOUT'], patience: 2_000 }).catch(() => undefined);
+    this.library.close();
+  }
+}

@@ -1,0 +1,230 @@
+import { MailProblem } from '../problem';
+import { Cursor, Malformed } from './wire/cursor';
+import { Framing, type ResponseListener } from './wire/framing';
+import { readStatus, type Status } from './wire/status';
+
+const STAR = 0x2a;
+const PLUS = 0x2b;
+
+/** Responses that belong to the answer of one command, unless it says how many it takes. */
+const MAX_RESPONSES = 1_000;
+
+/** An untagged response. */
+export interface Untagged {
+  /** Such as FETCH, upper case. */
+  word: string;
+  /** The number before the word; undefined where there is none. */
+  number: number | undefined;
+  /** Behind the word, and good until who takes the response returns. */
+  cursor: Cursor;
+  /** Of OK, NO, BAD, BYE and PREAUTH. */
+  status: Status | undefined;
+}
+
+/** A command, and who reads its answer. */
+export interface Command {
+  /** The line after the tag; an octet string in it goes as a literal (RFC 9051 §4.3). */
+  pieces: readonly (string | Buffer)[];
+  /** Milliseconds that it is waited for without anything of its answer coming. */
+  patience: number;
+  maxResponses?: number;
+  /** A response code with which a refusal is none. */
+  forgiven?: string;
+  /** Takes an untagged response; whether it belongs to the answer. Throws Malformed where it can't be read. */
+  take?(response: Untagged): boolean;
+  /** Told of a response that can't be read, or is longer than any should be; without it the command fails then. */
+  passed?(): void;
+}
+
+/** A command that was sent. */
+export interface Sent {
+  readonly command: Command;
+  /** Once it was answered. */
+  status: Status | undefined;
+  /** Why its answer is none. */
+  problem: MailProblem | undefined;
+  /** Milliseconds that were waited since anything of its answer came. */
+  waited: number;
+}
+
+interface UnderWay extends Sent {
+  tag: string;
+  /** What of it is still to be sent, each when the server asks for it. */
+  literals: Buffer[];
+  responses: number;
+}
+
+/** How a dialogue reaches out. */
+export interface DialogueEnds {
+  send(octets: Buffer): void;
+  /** Whether literals may be sent before the server asks for them (LITERAL+, RFC 7888). */
+  sendsLiterals(): boolean;
+  /** Told of responses that belong to no command. */
+  unasked(response: Untagged): void;
+}
+
+/**
+ * Commands and the responses to them, without the line between. Several commands may be under way; a server answers them in
+ * their order (RFC 9051 §5.5).
+ *
+ * A response that can't be read fails the command that it belongs to: nothing is ever taken for an empty answer.
+ */
+export class Dialogue implements ResponseListener {
+  /** Why nothing more can be asked; answers may be under way that nobody could tell apart. */
+  broken: MailProblem | undefined;
+  /** What the server said when it ended the dialogue. */
+  goodbye: Status | undefined;
+  private readonly framing = new Framing(this);
+  private readonly cursor = new Cursor();
+  private readonly open: UnderWay[] = [];
+  /** Commands of which something is still to be sent. */
+  private readonly unsent: UnderWay[] = [];
+  private sequence = 0;
+
+  constructor(private readonly ends: DialogueEnds) {}
+
+  send(command: Command): Sent {
+    const sent: UnderWay = {
+      command,
+      tag: `T${++this.sequence}`,
+      literals: [],
+      status: undefined,
+      problem: undefined,
+      responses: 0,
+      waited: 0,
+    };
+    this.open.push(sent);
+    this.unsent.push(sent);
+    this.flush();
+    return sent;
+  }
+
+  /** Takes what the server sent, however it is cut. */
+  push(octets: Buffer): void {
+    this.framing.push(octets);
+  }
+
+  /** The beginning of a response that is not whole yet. */
+  rest(): Buffer {
+    return this.framing.rest();
+  }
+
+  /** The command that is being answered. */
+  get first(): Sent | undefined {
+    return this.open[0];
+  }
+
+  break(problem: MailProblem): void {
+    this.broken ??= problem;
+  }
+
+  private flush(): void {
+    for (let next = this.unsent[0]; next && next.literals.length === 0; next = this.unsent[0]) {
+      next.literals = this.written(next);
+      this.ends.send(next.literals.shift() as Buffer);
+      if (next.literals.length === 0) this.unsent.shift();
+    }
+  }
+
+  /** A command, cut where the server has to ask for a literal. */
+  private written({ tag, command }: UnderWay): Buffer[] {
+    const parts: Buffer[] = [];
+    let part: Buffer[] = [Buffer.from(`${tag} `, 'latin1')];
+    for (const piece of command.pieces) {
+      if (typeof piece === 'string') part.push(Buffer.from(piece, 'latin1'));
+      else if (this.ends.sendsLiterals()) part.push(Buffer.from(`{${piece.length}+}\r\n`), piece);
+      else {
+        parts.push(Buffer.concat([...part, Buffer.from(`{${piece.length}}\r\n`)]));
+        part = [piece];
+      }
+    }
+    parts.push(Buffer.concat([...part, Buffer.from('\r\n')]));
+    return parts;
+  }
+
+  response(bytes: Buffer, start: number, end: number): void {
+    if (this.broken) return;
+    if (bytes[start] === PLUS) this.continued();
+    else if (bytes[start] === STAR) this.untagged(bytes, start, end);
+    else this.tagged(bytes.toString('latin1', start, end));
+  }
+
+  skipped(): void {
+    this.unread();
+  }
+
+  private continued(): void {
+    const [waiting] = this.unsent;
+    // One that is not the first has to wait until those before it are answered: nobody asked for its literal yet.
+    const piece = waiting && waiting === this.open[0] ? waiting.literals.shift() : undefined;
+    if (!waiting || !piece) return;
+    this.ends.send(piece);
+    if (waiting.literals.length > 0) return;
+    this.unsent.shift();
+    this.flush();
+  }
+
+  private untagged(bytes: Buffer, start: number, end: number): void {
+    const { cursor } = this;
+    const first = this.open[0];
+    try {
+      cursor.load(bytes, start, end);
+      cursor.word();
+      const number = cursor.isNumber() ? cursor.number() : undefined;
+      const word = cursor.word();
+      cursor.mark();
+      const status = number === undefined ? readStatus(word, () => cursor.rest()) : undefined;
+      if (status?.kind === 'BYE') this.goodbye = status;
+      const response = { word, number, cursor, status };
+      if (first?.command.take?.(response)) this.came(first);
+      else {
+        cursor.rewind();
+        this.ends.unasked(response);
+      }
+    } catch (error) {
+      if (!(error instanceof Malformed)) throw error;
+      this.unread();
+    }
+  }
+
+  private unread(): void {
+    const first = this.open[0];
+    if (!first) return;
+    if (first.command.passed) first.command.passed();
+    else first.problem ??= new MailProblem('unreadable-answer', 'The server’s answer could not be read.');
+  }
+
+  private came(first: UnderWay): void {
+    first.waited = 0;
+    if (++first.responses > (first.command.maxResponses ?? MAX_RESPONSES))
+      this.break(new MailProblem('unreadable-answer', 'The server’s answer does not end.'));
+  }
+
+  private tagged(line: string): void {
+    const [tag, word, text] = words(line);
+    const first = this.open[0];
+    const status = readStatus(word.toUpperCase(), () => text);
+    if (!first || first.tag !== tag || !status) {
+      this.break(new MailProblem('unreadable-answer', 'The server answered something that was not asked.'));
+      return;
+    }
+    this.open.shift();
+    first.status = status;
+    const next = this.open[0];
+    if (next) next.waited = 0;
+    // What it no longer wants of a command that it refused.
+    if (this.unsent[0] === first) {
+      this.unsent.shift();
+      this.flush();
+    }
+  }
+}
+
+/** The first two words of a line, and what follows them. */
+function words(line: string): [first: string, second: string, rest: string] {
+  const one = line.indexOf(' ');
+  if (one < 0) return [line, '', ''];
+  const two = line.indexOf(' ', one + 1);
+  if (two < 0) return [line.slice(0, one), line.slice(one + 1), ''];
+  return [line.slice(0, one), line.slice(one + 1, two), line.slice(two + 1)];
+}

@@ -1,0 +1,4 @@
+declare module 'libqp' {
+  const libqp: { decode(text: string): Buffer };
+  export default libqp;
+}
