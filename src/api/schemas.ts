@@ -111,6 +111,8 @@ export const KeptCriteria = v.object({ id: count, name: v.string(), where: v.str
 
 const progress = v.object({ done: count, total: count });
 const ProblemNote = v.object({ kind: v.string(), detail: v.string() });
+/** Why work is not being done now: tried again later, after other work of the mailbox, of its host, or after other large mailboxes; or no worker took it yet. */
+const Waits = v.optional(v.picklist(['later', 'turn', 'host', 'large', 'worker']));
 
 export const Scan = v.object({
   id: count,
@@ -129,6 +131,7 @@ export const Scan = v.object({
     }),
   ),
   problem: v.optional(ProblemNote),
+  waits: Waits,
   createdAt: Timestamp,
   endedAt: v.optional(Timestamp),
 });
@@ -288,7 +291,15 @@ export const Run = v.object({
   undo: Amount,
   /** Milliseconds of work. */
   workedMs: count,
+  /** What it is doing now, and with how many messages. */
+  doing: v.optional(
+    v.object({
+      phase: v.picklist(['measuring', 'recovering', 'planning', 'checking', 'carrying-out', 'concluding']),
+      messages: count,
+    }),
+  ),
   problem: v.optional(ProblemNote),
+  waits: Waits,
   createdAt: Timestamp,
   startedAt: v.optional(Timestamp),
   endedAt: v.optional(Timestamp),

@@ -16,3 +16,15 @@ export interface WorkContext {
   worker: string;
   leaseSeconds: number;
 }
+
+/** How a job that is being done stands among the others. */
+export interface Turn {
+  /** Asks to go on although the job turned out to be large; where not, it has to give way and is taken up again later. */
+  claimLarge(): boolean;
+}
+
+/** The job has to give way, since it is large and as many of that kind are being done as may be. */
+export class TooLarge extends Error {}
+
+/** Messages from which on what is done with them is a large job. */
+export const LARGE = 20_000;

@@ -6,16 +6,31 @@ import { LeaseLost } from '../store/jobs';
  * while and goes on must not carry out what somebody else has settled meanwhile.
  *
  * @param holds whether the lease is surely held, by the clock of this process.
+ * @param answered told of every answer, or part of one.
  */
-export function leased(server: MailServer, holds: () => boolean): MailServer {
+export function leased(server: MailServer, holds: () => boolean, answered: () => void): MailServer {
   return new Proxy(server, {
     get(target, name) {
       const member: unknown = Reflect.get(target, name, target);
       if (typeof member !== 'function') return member;
       return (...input: unknown[]) => {
         if (name !== 'close' && !holds()) throw new LeaseLost();
-        return member.apply(target, input);
+        const result: unknown = member.apply(target, input);
+        if (result instanceof Promise) return result.finally(answered);
+        if (isStream(result)) return told(result, answered);
+        return result;
       };
     },
   });
+}
+
+function isStream(value: unknown): value is AsyncIterable<unknown> {
+  return typeof value === 'object' && value !== null && Symbol.asyncIterator in value;
+}
+
+async function* told(stream: AsyncIterable<unknown>, answered: () => void): AsyncGenerator {
+  for await (const item of stream) {
+    answered();
+    yield item;
+  }
 }

@@ -11,7 +11,7 @@ const { TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE, TAMSEL_LEASE_SECONDS = '6' } = pro
 if (!TAMSEL_DATABASE_URL || !TAMSEL_KEY_FILE)
   throw new Error('The variables TAMSEL_DATABASE_URL and TAMSEL_KEY_FILE are missing.');
 
-const database = openDatabase(TAMSEL_DATABASE_URL, 4);
+const database = openDatabase(TAMSEL_DATABASE_URL, 16);
 const worker = new Worker({
   database,
   vault: Vault.open(TAMSEL_KEY_FILE),
@@ -24,7 +24,7 @@ const worker = new Worker({
 
 for (const signal of ['SIGTERM', 'SIGINT'] as const) {
   process.on(signal, () => {
-    worker.stop();
+    void worker.stop();
     // A batch under way is settled by whoever takes the lease next.
     setTimeout(() => process.exit(0), 1_500).unref();
   });

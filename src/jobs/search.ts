@@ -1,7 +1,7 @@
 import type { MailServer } from '../mail/server';
 import { transaction } from '../store/database';
 import { tell } from '../store/events';
-import { finishJob, holdLease, isAwaited, type Job } from '../store/jobs';
+import { finishJob, holdLease, isAwaited, type Job, noteProgress } from '../store/jobs';
 import { type Search, saveFound, searchById, staleFolders, updateSearch } from '../store/searches';
 import type { WorkContext } from './context';
 
@@ -21,6 +21,7 @@ export async function search(context: WorkContext, job: Job, server: MailServer)
     transaction(database, async (client) => {
       await holdLease(client, job, worker);
       await updateSearch(client, job.account, job.subject, change);
+      if (change.folders.done > 0) await noteProgress(client, job);
       await tell(client, job.account, 'search', { ...asked, ...change });
     });
   for (const [done, folder] of stale.entries()) {

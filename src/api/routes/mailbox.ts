@@ -17,6 +17,7 @@ import { onServer } from '../on-server';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
+import { waitsOf } from '../waits';
 
 export const showSettings = route({
   method: 'GET',
@@ -90,7 +91,7 @@ export const showScan = route({
         ? await lastScan(database, account.id)
         : await scanById(database, account.id, Number(parameters.scan));
     if (!scan) throw notFound();
-    return shownScan(scan);
+    return { ...shownScan(scan), ...(await waitsOf(database, account.id, 'scan', scan)) };
   },
 });
 

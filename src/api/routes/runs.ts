@@ -20,9 +20,11 @@ import { criteriaFrom, readyCriteria } from '../criteria';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
 import * as s from '../schemas';
+import { waitsOf } from '../waits';
 
 function shownRun({
   problem,
+  doing,
   startedAt,
   endedAt,
   attempts: _,
@@ -35,9 +37,14 @@ function shownRun({
   return {
     ...run,
     ...(problem ? { problem } : {}),
+    ...(doing ? { doing } : {}),
     ...(startedAt ? { startedAt } : {}),
     ...(endedAt ? { endedAt } : {}),
   };
+}
+
+async function shownNow(db: Queryable, account: number, run: Run) {
+  return { ...shownRun(run), ...(await waitsOf(db, account, 'run', run)) };
 }
 
 const StartRun = v.object({
@@ -255,7 +262,9 @@ export const listRuns = route({
   summary: 'The ledger: every run, newest first.',
   response: v.object({ runs: v.array(s.Run) }),
   handle: async ({ environment, account }) => ({
-    runs: (await runsOf(environment.database, account.id)).map(shownRun),
+    runs: await Promise.all(
+      (await runsOf(environment.database, account.id)).map((run) => shownNow(environment.database, account.id, run)),
+    ),
   }),
 });
 
@@ -267,7 +276,7 @@ export const showRun = route({
   async handle({ environment, account, parameters }) {
     const run = await runById(environment.database, account.id, Number(parameters.run));
     if (!run) throw notFound();
-    return shownRun(run);
+    return shownNow(environment.database, account.id, run);
   },
 });
 

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { workload } from '../../store/jobs';
 import { workerLives } from '../../store/workers';
 import { Problem } from '../problem';
 import { route } from '../route';
@@ -9,10 +10,15 @@ export const health = route({
   method: 'GET',
   path: '/health',
   summary: 'Whether the database answers and a worker was heard of within 15 seconds.',
-  response: v.object({ status: v.literal('ok') }),
+  response: v.object({
+    status: v.literal('ok'),
+    /** Jobs that are done now, that wait although they are due, and for how many seconds the oldest of these. */
+    work: v.object({ running: v.number(), waiting: v.number(), longest: v.number() }),
+  }),
   async handle({ environment }) {
-    const lives = await workerLives(environment.database, WORKER_SECONDS).catch(() => undefined);
-    if (lives) return { status: 'ok' };
+    const { database } = environment;
+    const lives = await workerLives(database, WORKER_SECONDS).catch(() => undefined);
+    if (lives) return { status: 'ok' as const, work: await workload(database) };
     throw new Problem(
       503,
       'unavailable',

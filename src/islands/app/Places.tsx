@@ -69,7 +69,9 @@ function AccountCorner() {
   const freshness = !scan
     ? text.account.never
     : going
-      ? text.account.scanning(count(scan.messages.done), count(scan.messages.total))
+      ? scan.waits
+        ? text.account.waits[scan.waits]
+        : text.account.scanning(count(scan.messages.done), count(scan.messages.total))
       : scan.state === 'failed'
         ? text.account.scanFailed
         : text.account.scanned(ago(scan.endedAt ?? scan.createdAt));

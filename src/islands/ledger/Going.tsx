@@ -32,10 +32,17 @@ export function Going({ run }: { run: Run }) {
               octets(run.asked.bytes),
             )}
           </strong>{' '}
-          {run.state === 'running' && rate > 0
-            ? text.ledger.rate(count(Math.round(rate)), duration(remaining / rate))
-            : text.ledger.states[run.state]}
+          {run.waits
+            ? text.account.waits[run.waits]
+            : run.state === 'running' && rate > 0
+              ? text.ledger.rate(count(Math.round(rate)), duration(remaining / rate))
+              : text.ledger.states[run.state]}
         </p>
+        {run.doing && !run.waits && (
+          <p className="note">
+            {text.ledger.doing[run.doing.phase](text.messages(run.doing.messages, count(run.doing.messages)))}
+          </p>
+        )}
         {run.problem && (
           <p className={run.problem.kind === 'throttled' ? 'text-ink-2' : 'text-go'}>{run.problem.detail}</p>
         )}

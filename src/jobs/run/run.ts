@@ -10,7 +10,7 @@ import { tell } from '../../store/events';
 import { foldersOf, type StoredFolder } from '../../store/folders';
 import { leave, passedOf, pendingAmong, pendingOf, type Strayed } from '../../store/frozen';
 import { keptAmong } from '../../store/guards';
-import { holdLease, type Job } from '../../store/jobs';
+import { holdLease, type Job, noteProgress } from '../../store/jobs';
 import { updateFlags } from '../../store/placements';
 import {
   addWorked,
@@ -22,7 +22,7 @@ import {
   updateRun,
   wantedOf,
 } from '../../store/runs';
-import type { WorkContext } from '../context';
+import { LARGE, TooLarge, type Turn, type WorkContext } from '../context';
 import { FolderSync } from '../scan/folder';
 import { BatchSizer } from './batch-sizer';
 import { conclude, levelMark } from './conclude';
@@ -60,8 +60,10 @@ export async function carryOut(
   account: Account,
   server: MailServer,
   another: () => Promise<MailServer>,
+  turn: Turn,
 ): Promise<RunOutcome> {
   const run = (await runById(context.database, account.id, job.subject)) as Run;
+  if (run.asked.messages > LARGE && !turn.claimLarge()) throw new TooLarge();
   return new Carrier(context, job, account, server, another, run).carryOut();
 }
 
@@ -430,6 +432,7 @@ class Carrier {
     await this.fenced(async (client) => {
       for (const close of closes) await close(client);
       await addWorked(client, this.account.id, this.run.id, worked);
+      await noteProgress(client, this.job);
       await this.announce(client);
     });
   }

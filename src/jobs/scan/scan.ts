@@ -8,12 +8,12 @@ import { findSoleDocuments, hasUnseenDocuments } from '../../store/documents';
 import { tell } from '../../store/events';
 import { dropFirstRanking, saveFirstRanking } from '../../store/first-ranking';
 import { applyGuards, readGuarded } from '../../store/guards';
-import { holdLease, type Job } from '../../store/jobs';
+import { holdLease, type Job, noteProgress } from '../../store/jobs';
 import { hasLots } from '../../store/lots';
 import { countPlacements, hasPlacements } from '../../store/placements';
 import { type ScanStage, saveOutline, updateScan } from '../../store/scans';
 import { hasLooseMessages, joinThreads } from '../../store/threads';
-import type { WorkContext } from '../context';
+import { LARGE, TooLarge, type Turn, type WorkContext } from '../context';
 import { readLevel } from '../listing';
 import { noticeOfScan } from '../notices';
 import { type ChangedFolder, changedFolders } from './changed';
@@ -50,8 +50,9 @@ export async function scan(
   account: Account,
   server: MailServer,
   another: () => Promise<MailServer>,
+  turn: Turn,
 ): Promise<void> {
-  await new Scanner(context, job, account, server, another).run();
+  await new Scanner(context, job, account, server, another, turn).run();
 }
 
 class Scanner {
@@ -70,6 +71,7 @@ class Scanner {
     private readonly account: Account,
     server: MailServer,
     another: () => Promise<MailServer>,
+    private readonly turn: Turn,
   ) {
     this.sync = new FolderSync(context, job, account, server, (messages) => this.written(messages));
     this.crew = new Crew(server, another);
@@ -209,6 +211,7 @@ class Scanner {
       this.messages.total += Math.max(0, status.messages - have);
     }
     await this.write('running');
+    if (this.messages.total > LARGE && !this.turn.claimLarge()) throw new TooLarge();
   }
 
   /** A transaction that only the holder of the lease can close. */
@@ -235,6 +238,7 @@ class Scanner {
         problem: null,
         ...(this.lasts ? { attempts: 0 } : {}),
       });
+      if (this.lasts) await noteProgress(client, this.job);
       if (state === 'done') await noticeOfScan(client, this.account, scan);
       await tell(client, this.account.id, 'scan', scan);
     });

@@ -6,3 +6,9 @@ alter table run
   add column doing   jsonb,
   -- The last refusal of a message of it, in the server's words.
   add column refusal text;
+
+alter table job
+  -- Times in a row that it was taken and neither ended, nor given back, nor got on.
+  add column takes int not null default 0,
+  -- It has so much to do that only some of that kind are done at a time.
+  add column large boolean not null default false;

@@ -69,9 +69,17 @@ export function useLevel() {
   });
 }
 
+/** Between two looks at work that waits. */
+const WAITING_MS = 3_000;
+
 export function useScan() {
   const { account, base } = useAccount();
-  return useQuery({ queryKey: ['scan', account.id], queryFn: () => call<ScanState>(`${base}/scans/last`) });
+  return useQuery({
+    queryKey: ['scan', account.id],
+    queryFn: () => call<ScanState>(`${base}/scans/last`),
+    // No event tells that the reason for waiting is another one.
+    refetchInterval: ({ state }) => (state.data?.state === 'queued' ? WAITING_MS : false),
+  });
 }
 
 /** The search of the mail server that was told of last. */

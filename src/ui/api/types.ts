@@ -75,6 +75,9 @@ export interface Level {
   at: string;
 }
 
+/** Why work is not being done now. */
+export type Wait = 'later' | 'turn' | 'host' | 'large' | 'worker';
+
 export type ScanStage = 'level' | 'outline' | 'details' | 'settling';
 
 export interface ScanState {
@@ -87,6 +90,7 @@ export interface ScanState {
   /** Sums, the trash left out; absent until the outline is whole. */
   outline?: { messages: number; bytes: number; sizes: { from: number; messages: number; bytes: number }[] } | null;
   problem?: { kind: string; detail: string };
+  waits?: Wait;
   createdAt: string;
   endedAt?: string;
 }
@@ -225,7 +229,12 @@ export interface Run {
   /** What can still be taken back. */
   undo: Amount;
   workedMs: number;
+  doing?: {
+    phase: 'measuring' | 'recovering' | 'planning' | 'checking' | 'carrying-out' | 'concluding';
+    messages: number;
+  };
   problem?: { kind: string; detail: string };
+  waits?: Wait;
   createdAt: string;
   startedAt?: string;
   endedAt?: string;

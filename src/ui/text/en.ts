@@ -22,6 +22,13 @@ export const en = {
     scanned: (ago: string) => `scanned ${ago}`,
     never: 'not scanned yet',
     scanning: (done: string, total: string) => `scanning: ${done} of ${total}`,
+    waits: {
+      later: 'is tried again shortly',
+      turn: 'waits for other work on this mailbox',
+      host: 'waits: the mail host is busy with other mailboxes',
+      large: 'waits: other large mailboxes are read first',
+      worker: 'waits for its turn',
+    },
     scanFailed: 'the scan failed',
     scanAgain: 'scan again',
     settings: 'settings',
@@ -640,6 +647,15 @@ export const en = {
       done: 'done',
       cancelled: 'cancelled',
       failed: 'failed',
+    },
+    doing: {
+      measuring: () => 'Asking the server how full the mailbox is.',
+      recovering: (messages: string) =>
+        `Finding out what became of ${messages} that were being moved when the work stopped.`,
+      planning: () => 'Choosing the next messages.',
+      checking: (messages: string) => `Checking the flags of ${messages} on the server.`,
+      'carrying-out': (messages: string) => `The server is working on ${messages}.`,
+      concluding: () => 'Asking the server how full the mailbox is now.',
     },
     going: (id: number, what: string, done: string, asked: string, bytes: string, ofBytes: string) =>
       `Run ${id}: ${what}. ${done} of ${asked} messages, ${bytes} of ${ofBytes}.`,

@@ -1,7 +1,6 @@
 import type { Readable, Writable } from 'node:stream';
 import { setImmediate as breathe } from 'node:timers/promises';
 import { MailProblem } from '../../problem';
-import type { Library } from '../library';
 
 /** Octets that wait to be read, beyond which the server is left waiting. */
 const MAX_WAITING = 512 * 1024;
@@ -11,6 +10,14 @@ export interface Octets {
   source: Readable;
   parser: Writable;
   sink: Writable;
+}
+
+/** Who made a connection, and lends it. */
+export interface Lender {
+  isUsable: boolean;
+  octets: Octets | undefined;
+  /** @returns forgets it. */
+  onClose(hear: () => void): () => void;
 }
 
 /**
@@ -36,20 +43,20 @@ export class BorrowedOctets {
   };
 
   private constructor(
-    library: Library,
+    lender: Lender,
     private readonly octets: Octets,
   ) {
     const { source, parser } = octets;
     source.unpipe(parser);
     source.on('data', this.hear).on('end', this.lose).on('close', this.lose);
-    this.forgetClose = library.onClose(this.lose);
+    this.forgetClose = lender.onClose(this.lose);
     source.resume();
   }
 
-  static from(library: Library): BorrowedOctets {
-    const { octets } = library;
-    if (!library.isUsable || !octets) throw lost();
-    return new BorrowedOctets(library, octets);
+  static from(lender: Lender): BorrowedOctets {
+    const { octets } = lender;
+    if (!lender.isUsable || !octets) throw lost();
+    return new BorrowedOctets(lender, octets);
   }
 
   send(octets: string | Buffer): void {

@@ -1,0 +1,15 @@
+import { PER_HOST } from '../jobs/limits';
+import type { Queryable } from '../store/database';
+import { type Wait, waitOf } from '../store/jobs';
+
+/** Why a scan or run that is open is not being done now; nothing where it is. */
+export async function waitsOf(
+  db: Queryable,
+  account: number,
+  kind: 'scan' | 'run',
+  { id, state }: { id: number; state: string },
+): Promise<{ waits?: Wait }> {
+  if (state !== 'queued' && state !== 'running') return {};
+  const waits = await waitOf(db, account, kind, id, PER_HOST);
+  return waits ? { waits } : {};
+}
