@@ -4,7 +4,16 @@ import { type Account, accountById } from '../store/accounts';
 import { canSignIn } from '../store/credentials';
 import { type Database, isDatabaseTrouble, transaction } from '../store/database';
 import { tell } from '../store/events';
-import { finishJob, giveWay, type Job, keepLease, LeaseLost, postponeJob } from '../store/jobs';
+import {
+  finishJob,
+  giveWay,
+  isSuspect,
+  type Job,
+  keepLease,
+  LeaseLost,
+  noteProgress,
+  postponeJob,
+} from '../store/jobs';
 import { runById, updateRun } from '../store/runs';
 import { scanById, updateScan } from '../store/scans';
 import { TooLarge, type Turn, type WorkContext } from './context';
@@ -32,6 +41,8 @@ export class Attendance {
   /** When the server last answered, milliseconds since 1970. */
   answeredAt = Date.now();
   large: boolean;
+  /** Whether it may be what ended the workers before, and has not got on since it was taken. */
+  isSuspect: boolean;
   private server: MailServer | undefined;
   private keptAt: number;
 
@@ -47,6 +58,7 @@ export class Attendance {
   ) {
     this.keptAt = takenAt;
     this.large = job.large;
+    this.isSuspect = isSuspect(job);
   }
 
   private holds(): boolean {
@@ -102,12 +114,16 @@ export class Attendance {
         this.large ||= this.claimLarge();
         return this.large;
       },
+      progressed: (client) => {
+        this.isSuspect = false;
+        return noteProgress(client, job);
+      },
     };
     if (job.kind === 'scan') {
       await scan(context, job, account, this.server, signedIn, turn);
       await this.endScan(job, account);
     } else if (job.kind === 'search') {
-      if (await search(context, job, this.server)) await finishJob(database, job);
+      if (await search(context, job, this.server, turn)) await finishJob(database, job);
       else await giveWay(database, job, context.worker);
     } else {
       const outcome = await carryOut(context, job, account, this.server, signedIn, turn);

@@ -1,7 +1,7 @@
 import type { Logger } from 'pino';
 import type { Outgoing } from '../mail/outgoing';
 import type { Submission } from '../mail/submission';
-import type { Database } from '../store/database';
+import type { Database, Queryable } from '../store/database';
 import type { Vault } from '../store/vault';
 
 /** What a worker works with. */
@@ -21,6 +21,8 @@ export interface WorkContext {
 export interface Turn {
   /** Asks to go on although the job turned out to be large; where not, it has to give way and is taken up again later. */
   claimLarge(): boolean;
+  /** Notes, in a transaction of who does it, that it got on: being taken again is no sign that it ends its workers. */
+  progressed(client: Queryable): Promise<void>;
 }
 
 /** The job has to give way, since it is large and as many of that kind are being done as may be. */

@@ -1,8 +1,9 @@
+import { MailProblem } from '../mail/problem';
 import type { ListedFolder, MailServer } from '../mail/server';
 import { savePersonalPrefix } from '../store/accounts';
 import { type Database, transaction } from '../store/database';
 import { tell } from '../store/events';
-import { saveListing } from '../store/folders';
+import { foldersOf, saveListing } from '../store/folders';
 import { foldersWithoutRoot, rootNames, saveRoot, saveRootOf } from '../store/quota-roots';
 import { saveReading } from '../store/readings';
 
@@ -13,6 +14,7 @@ import { saveReading } from '../store/readings';
 export async function readLevel(database: Database, account: number, server: MailServer): Promise<ListedFolder[]> {
   const listed = await server.folders();
   const quota = await server.quota();
+  await assertGone(database, account, server, listed);
   await transaction(database, async (client) => {
     await savePersonalPrefix(client, account, server.personalPrefix);
     await saveListing(client, account, listed);
@@ -21,6 +23,31 @@ export async function readLevel(database: Database, account: number, server: Mai
   });
   await readRoots(database, account, server);
   return listed;
+}
+
+/** Folders of which it is asked whether they are gone, of those that are listed no more. */
+const MAX_ASKED = 20;
+
+/**
+ * Asks in another way for folders that were known, hold messages, and are not listed any more, before all of their messages
+ * are taken for gone.
+ */
+async function assertGone(
+  database: Database,
+  account: number,
+  server: MailServer,
+  listed: readonly ListedFolder[],
+): Promise<void> {
+  const names = new Set(listed.map(({ serverName }) => serverName));
+  const missing = (await foldersOf(database, account)).filter(
+    ({ serverName, selectable, statusMessages }) => !names.has(serverName) && selectable && statusMessages > 0,
+  );
+  for (const { serverName, path } of missing.slice(0, MAX_ASKED))
+    if (await server.status(serverName))
+      throw new MailProblem(
+        'unreadable-answer',
+        `The server’s list of folders does not hold ${path}, and yet it says that it is there. Nothing was taken for gone.`,
+      );
 }
 
 /**

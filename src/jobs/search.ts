@@ -1,9 +1,9 @@
 import type { MailServer } from '../mail/server';
 import { transaction } from '../store/database';
 import { tell } from '../store/events';
-import { finishJob, holdLease, isAwaited, type Job, noteProgress } from '../store/jobs';
+import { finishJob, holdLease, isAwaited, type Job } from '../store/jobs';
 import { type Search, saveFound, searchById, staleFolders, updateSearch } from '../store/searches';
-import type { WorkContext } from './context';
+import type { Turn, WorkContext } from './context';
 
 /**
  * Asks the server for a text in every folder that changed since it was asked last (SEARCH TEXT, RFC 9051 §6.4.4). What
@@ -12,7 +12,7 @@ import type { WorkContext } from './context';
  *
  * @returns whether it is through.
  */
-export async function search(context: WorkContext, job: Job, server: MailServer): Promise<boolean> {
+export async function search(context: WorkContext, job: Job, server: MailServer, turn: Turn): Promise<boolean> {
   const { database, worker } = context;
   const asked = await searchById(database, job.account, job.subject);
   if (!asked) return true;
@@ -21,7 +21,7 @@ export async function search(context: WorkContext, job: Job, server: MailServer)
     transaction(database, async (client) => {
       await holdLease(client, job, worker);
       await updateSearch(client, job.account, job.subject, change);
-      if (change.folders.done > 0) await noteProgress(client, job);
+      if (change.folders.done > 0) await turn.progressed(client);
       await tell(client, job.account, 'search', { ...asked, ...change });
     });
   for (const [done, folder] of stale.entries()) {

@@ -62,7 +62,11 @@ export class Worker {
     const { database, worker, leaseSeconds } = this.context;
     if (!this.hasRoom()) return false;
     const asked = Date.now();
-    const job = await takeJob(database, worker, leaseSeconds, { large: this.mayBeLarge(), perHost: PER_HOST });
+    const job = await takeJob(database, worker, leaseSeconds, {
+      large: this.mayBeLarge(),
+      perHost: PER_HOST,
+      suspect: this.attending.size === 0,
+    });
     if (!job) return false;
     const attendance = new Attendance(this.context, job, asked, () => this.mayBeLarge());
     this.attending.add(attendance);
@@ -77,6 +81,8 @@ export class Worker {
   }
 
   private hasRoom(): boolean {
+    // One that may have ended its workers is done alone until it gets on.
+    if ([...this.attending].some(({ isSuspect }) => isSuspect)) return false;
     const since = Date.now() - STALLED_MS;
     const active = [...this.attending].filter(({ answeredAt }) => answeredAt >= since).length;
     return active < MAX_ACTIVE && this.attending.size < MAX_JOBS;

@@ -152,6 +152,13 @@ export interface MailServer {
    * whose metadata can't be read, is missing.
    */
   metadata(uids: Ranges): AsyncIterable<MessageRecord[]>;
+  /**
+   * Opens a folder and reads all that is kept of its messages, in one round trip; for small ones, since all is held at once.
+   *
+   * @param messages how many are expected.
+   * @returns undefined where the folder is gone, or what came is not all of it.
+   */
+  readWhole(serverName: string, messages: number): Promise<{ open: OpenFolder; records: MessageRecord[] } | undefined>;
   /** Size, date and flags alone, as records, for messages whose metadata the server can't give in a form that can be read. */
   bareMetadata(uids: Ranges): AsyncIterable<MessageRecord[]>;
   /** What a first ranking needs. */

@@ -212,15 +212,38 @@ export async function generationsFor(
   return folders.map((folder) => now.get(folder) as Generation);
 }
 
-/** Keeps what the server said when the folder was found equal to ours. */
+/** Generations that were closed and whose messages were not looked for in a generation that may be their successor. */
+export const PREDECESSORS = `from generation g join folder f on f.account = g.account and f.id = g.folder
+  where g.account = $1 and g.closed_at is not null and not g.succeeded
+  and (g.folder = $2 or (f.gone_at is not null and g.uid_validity = $3))
+  and g.closed_at <= (select opened_at from generation where account = $1 and id = $4)`;
+
+/** Whether messages of any closed generation were not looked for yet in the one that followed. */
+export async function hasUnfollowed(db: Queryable, account: number): Promise<boolean> {
+  const found = await row(
+    db,
+    'select 1 from generation where account = $1 and closed_at is not null and not succeeded limit 1',
+    [account],
+  );
+  return found !== undefined;
+}
+
+/** Keeps what the server said when folders were found equal to ours. */
 export async function saveSeen(
   db: Queryable,
   account: number,
-  generation: number,
-  seen: { uidNext: number; modSeq: number | null; messages: number },
+  seen: readonly { generation: number; uidNext: number; modSeq: number | null; messages: number }[],
 ): Promise<void> {
   await db.query(
-    'update generation set seen_uid_next = $3, seen_mod_seq = $4, seen_messages = $5 where account = $1 and id = $2',
-    [account, generation, seen.uidNext, seen.modSeq, seen.messages],
+    `update generation g set seen_uid_next = seen.uid_next, seen_mod_seq = seen.mod_seq, seen_messages = seen.messages
+     from unnest($2::int[], $3::bigint[], $4::bigint[], $5::int[]) as seen (id, uid_next, mod_seq, messages)
+     where g.account = $1 and g.id = seen.id`,
+    [
+      account,
+      seen.map(({ generation }) => generation),
+      seen.map(({ uidNext }) => uidNext),
+      seen.map(({ modSeq }) => modSeq),
+      seen.map(({ messages }) => messages),
+    ],
   );
 }

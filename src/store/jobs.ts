@@ -20,6 +20,16 @@ export interface Capacity {
   large: boolean;
   /** Jobs of one host that are done at a time, by all workers. */
   perHost: number;
+  /** Whether one that may have ended its worker more than once: it is done alone, so that no other pays for it. */
+  suspect: boolean;
+}
+
+/** Times in a row from which on a job that is taken may be what ends its workers. */
+const SUSPECT_TAKES = 2;
+
+/** Whether a job that was taken may be what ended the workers before. */
+export function isSuspect({ takes }: Job): boolean {
+  return takes > SUSPECT_TAKES;
 }
 
 /** The lease of a job is in other hands: what was about to be written must not be. */
@@ -67,15 +77,15 @@ export async function takeJob(
   database: Database,
   worker: string,
   leaseSeconds: number,
-  { large, perHost }: Capacity,
+  { large, perHost, suspect }: Capacity,
 ): Promise<Job | undefined> {
   return transaction(database, async (client) => {
     const waiting = await rows<{ account: number }>(
       client,
       `select a.id as account from job j join account a on a.id = j.account
-       where ${TAKEABLE} and ($1 or not j.large) and ${OF_HOST} < $2
+       where ${TAKEABLE} and ($1 or not j.large) and ($3 or j.takes < ${SUSPECT_TAKES}) and ${OF_HOST} < $2
        order by j.id limit 1 for no key update of a skip locked`,
-      [large, perHost],
+      [large, perHost, suspect],
     );
     const account = waiting[0]?.account;
     if (account === undefined) return undefined;
@@ -86,10 +96,11 @@ export async function takeJob(
        where account = $1 and id = (
          select id from job j where j.account = $1 and j.done_at is null and j.not_before <= now()
          and (j.lease_until is null or j.lease_until < now()) and ($4 or not j.large)
+         and ($5 or j.takes < ${SUSPECT_TAKES})
          order by j.begun_at nulls last, j.kind = 'search', j.id limit 1 for update)
        and not exists (select 1 from job b where b.account = $1 and b.done_at is null and b.lease_until >= now())
        returning account, id, kind, subject, takes, large`,
-      [account, worker, leaseSeconds, large],
+      [account, worker, leaseSeconds, large, suspect],
     );
   });
 }

@@ -1,6 +1,7 @@
 import { parseMultirange, type Ranges } from '../core/sets/ranges';
 import { nextVersion } from './accounts';
 import { type Queryable, rows, theRow } from './database';
+import { PREDECESSORS } from './folders';
 import type { PendingPlacement } from './frozen';
 import { forgetFound } from './searches';
 import { placementsIn, placementsOf, THEIR_MESSAGE } from './spans';
@@ -139,14 +140,12 @@ export async function succeed(
   account: number,
   to: { folder: number; generation: number; uidValidity: number },
 ): Promise<number> {
-  const closed = await rows<{ id: number }>(
-    db,
-    `select g.id from generation g join folder f on f.account = g.account and f.id = g.folder
-     where g.account = $1 and g.closed_at is not null and not g.succeeded
-     and (g.folder = $2 or (f.gone_at is not null and g.uid_validity = $3))
-     and g.closed_at <= (select opened_at from generation where account = $1 and id = $4)`,
-    [account, to.folder, to.uidValidity, to.generation],
-  );
+  const closed = await rows<{ id: number }>(db, `select g.id ${PREDECESSORS}`, [
+    account,
+    to.folder,
+    to.uidValidity,
+    to.generation,
+  ]);
   if (closed.length === 0) return 0;
   const generations = closed.map(({ id }) => id);
   const keyed = (condition: string) => `select p.id, coalesce(m.email_id,

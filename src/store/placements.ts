@@ -1,7 +1,6 @@
-import { FLAG_BITS, FLAGS, type Flag } from '../core/mailbox/flags';
 import { parseMultirange, printMultirange, type Ranges } from '../core/sets/ranges';
 import { lockedVersion, nextVersion } from './accounts';
-import { type Queryable, row, theRow } from './database';
+import { type Queryable, row, rows, theRow } from './database';
 import { placementsByUid } from './spans';
 
 /** UIDs of a generation that are in the index, of all or of a set. */
@@ -30,6 +29,22 @@ export async function countPlacements(db: Queryable, account: number, generation
     [account, generation],
   );
   return count;
+}
+
+/** How many messages of generations are in the index. */
+export async function countsByGeneration(
+  db: Queryable,
+  account: number,
+  generations: readonly number[],
+): Promise<Map<number, number>> {
+  const found = await rows<{ generation: number; count: number }>(
+    db,
+    `select wanted.generation, counted.count from unnest($2::int[]) as wanted (generation) cross join lateral (
+       select count(*)::int as count from placement
+       where account = $1 and generation = wanted.generation and gone_at is null) counted`,
+    [account, generations],
+  );
+  return new Map(found.map(({ generation, count }) => [generation, count]));
 }
 
 /** One array a column, the form in which unnest takes rows. */
@@ -95,27 +110,6 @@ export async function updateFlags(
      where p.account = $1 and p.generation = $2 and p.gone_at is null and p.uid = row.uid
      and (p.flags <> row.flags or p.keywords <> string_to_array(row.words, ' '))`,
     [account, generation, version, ...columns.values],
-  );
-  if (changed.rowCount) await nextVersion(db, account);
-}
-
-/** Writes the system flags of these UIDs where they differ: each flag with the UIDs that bear it. */
-export async function updateSystemFlags(
-  db: Queryable,
-  account: number,
-  generation: number,
-  uids: Ranges,
-  bearing: Partial<Record<Flag, Ranges>>,
-): Promise<void> {
-  const bits = FLAGS.map(
-    (flag, index) => `case when uid <@ $${index + 5}::int8multirange then ${FLAG_BITS[flag]} else 0 end`,
-  );
-  const version = await lockedVersion(db, account);
-  const changed = await db.query(
-    `update placement p set flags = now.flags, changed = $4
-     from (select id, ${bits.join(' | ')} as flags from ${placementsByUid('$3::int8multirange')}) now
-     where p.account = $1 and p.id = now.id and p.flags <> now.flags`,
-    [account, generation, printMultirange(uids), version, ...FLAGS.map((flag) => printMultirange(bearing[flag] ?? []))],
   );
   if (changed.rowCount) await nextVersion(db, account);
 }

@@ -4,7 +4,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { lockAccount } from '../../src/store/credentials';
 import { stateOf } from '../../stand-in/control';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, hosted, indexed, startStandIn, tinyScenario, until } from '../harness';
+import { App, cleanUp, demoScenario, hosted, indexed, startStandIn, tinyScenario, until } from '../harness';
 import { Relay } from '../relay';
 
 after(cleanUp);
@@ -161,9 +161,12 @@ test('a scan killed at random points and dropped at random octets goes on where 
   const app = await App.start();
   const before = stateOf(host);
   const account = await app.signIn({ port: host.plainPort });
-  let kills = 0;
-  for (; kills < 18; kills++) {
+  const written = async () => (await app.database.query('select count(*)::int as rows from placement')).rows[0].rows;
+  for (let kills = 0; kills < 18; kills++) {
+    const had = await written();
     await sleep(150 + Math.random() * 900);
+    // What ends its worker again and again without getting on would be given up.
+    if (kills % 2 === 1 && had < demoScenario().messages.length) await until(async () => (await written()) > had);
     if (kills % 3 === 2) host.faults.dropAfterBytes = 20_000 + Math.floor(Math.random() * 900_000);
     await app.killWorker();
     app.startWorker();
@@ -194,6 +197,26 @@ test('a scan killed at random points and dropped at random octets goes on where 
   assert.notDeepEqual(await told(), settled);
   await app.scanned(account, true);
   assert.deepEqual(await told(), settled);
+});
+
+test('work that ends its worker three times in a row is not tried again by itself, and says why', async () => {
+  const host = await startStandIn({ scenario: tinyScenario() });
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  await app.scanned(account);
+  host.faults.latencyMs = 2_000;
+  await app.call('POST', `${account}/scans`, {});
+  for (let kills = 0; kills < 3; kills++) {
+    const taken = async () =>
+      (await app.database.query('select max(takes) as takes from job where done_at is null')).rows[0].takes;
+    await until(async () => (await taken()) === kills + 1);
+    await app.killWorker();
+    app.startWorker();
+  }
+  const given = await app.scanned(account);
+  assert.deepEqual([given.state, given.problem.kind], ['failed', 'worker-died']);
+  host.faults.latencyMs = 0;
+  assert.equal((await app.scanned(account, true)).state, 'done', 'a person may try again');
 });
 
 test('a host that cuts every connection after some octets is read to the end, in one try', async () => {

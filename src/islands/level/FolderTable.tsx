@@ -1,9 +1,9 @@
 import { DropdownMenu } from 'radix-ui';
 import { useMemo, useState } from 'react';
 import { printText } from '../../core/criteria/print';
-import { type FolderNode, folderTree } from '../../core/mailbox/folders';
+import { type FolderNode, folderTree, trashFolder } from '../../core/mailbox/folders';
 import { fittingUnit } from '../../core/units';
-import { useChange, useFigures } from '../../ui/api/account';
+import { useAccount, useChange, useFigures } from '../../ui/api/account';
 import type { FolderLevel, Level, Lot } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
 import { Link } from '../../ui/route';
@@ -35,13 +35,14 @@ function rowsOf(nodes: readonly Node[], order: Order): Node[] {
 /** Every folder with its own figures and those of all below it added up. */
 export function FolderTable({ level }: { level: Level }) {
   const { units } = useFigures();
+  const trashNamed = useAccount().settings.trashFolder;
   const [order, setOrder] = useState<Order>('total');
   const counted = level.folders.filter(({ repeats }) => !repeats);
   const views = level.folders.filter(({ repeats }) => repeats);
   const rows = useMemo(() => rowsOf(folderTree(counted), order), [counted, order]);
   const largest = Math.max(1, ...rows.map(({ bytes }) => bytes));
   const unit = fittingUnit(largest, units);
-  const trash = counted.find(({ role }) => role === 'trash')?.path;
+  const trash = trashFolder(counted, trashNamed)?.path;
   const take = useChange<string, Lot>(
     () => '/lots',
     'POST',

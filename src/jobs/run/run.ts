@@ -10,7 +10,7 @@ import { tell } from '../../store/events';
 import { foldersOf, type StoredFolder } from '../../store/folders';
 import { leave, passedOf, pendingAmong, pendingOf, type Strayed } from '../../store/frozen';
 import { keptAmong } from '../../store/guards';
-import { holdLease, type Job, noteProgress } from '../../store/jobs';
+import { holdLease, type Job } from '../../store/jobs';
 import { updateFlags } from '../../store/placements';
 import {
   addWorked,
@@ -64,7 +64,7 @@ export async function carryOut(
 ): Promise<RunOutcome> {
   const run = (await runById(context.database, account.id, job.subject)) as Run;
   if (run.asked.messages > LARGE && !turn.claimLarge()) throw new TooLarge();
-  return new Carrier(context, job, account, server, another, run).carryOut();
+  return new Carrier(context, job, account, server, another, run, turn).carryOut();
 }
 
 class Carrier {
@@ -87,6 +87,7 @@ class Carrier {
     server: MailServer,
     another: () => Promise<MailServer>,
     private readonly run: Run,
+    private readonly turn: Turn,
   ) {
     this.server = this.patiently(server);
     const fenced = this.fenced.bind(this);
@@ -432,7 +433,7 @@ class Carrier {
     await this.fenced(async (client) => {
       for (const close of closes) await close(client);
       await addWorked(client, this.account.id, this.run.id, worked);
-      await noteProgress(client, this.job);
+      await this.turn.progressed(client);
       await this.announce(client);
     });
   }

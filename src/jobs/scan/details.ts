@@ -21,6 +21,13 @@ export interface DetailsTask {
   uids: Ranges;
 }
 
+/** Gathers records of many folders. */
+export interface Gatherer {
+  add(place: Place, records: readonly MessageRecord[]): Promise<void>;
+  /** Writes what was not written yet. */
+  end(): Promise<void>;
+}
+
 /**
  * Reads the metadata of messages and writes it while more comes. Several may be under way at once, each on its connection:
  * they write by turns, and each reads on while its last batch is written.
@@ -73,6 +80,12 @@ export class Details {
       if (missing.size > 0) await collect(server.bareMetadata(rangesOf(missing)));
       await write();
       await writing;
+      // What is neither kept nor gone can't be left out in silence.
+      if (missing.size > 0 && (await server.uids(rangesOf(missing))).length > 0)
+        throw new MailProblem(
+          'unreadable-answer',
+          'The server does not tell size and date of some messages, so they could not be counted.',
+        );
     } catch (error) {
       // What came before the server failed need not come again: a host may cut every connection before a batch is full.
       if (error instanceof MailProblem) {
@@ -85,6 +98,24 @@ export class Details {
       this.spare.push(batch);
       task.uids = rangesOf(unwritten);
     }
+  }
+
+  /** Takes records of many folders, which are written together; each connection has one of its own. */
+  gatherer(): Gatherer {
+    let batch = this.emptyBatch();
+    const write = async () => {
+      const full = batch;
+      batch = this.emptyBatch();
+      if (full.size > 0) await this.write(full, new Set());
+      else this.spare.push(full);
+    };
+    return {
+      add: async (place, records) => {
+        for (const record of records) batch.add(place, record);
+        if (batch.size >= BATCH) await write();
+      },
+      end: write,
+    };
   }
 
   private emptyBatch(): ArrivalBatch {

@@ -1,4 +1,5 @@
-import { FLAGS, type Flag } from '../../core/mailbox/flags';
+import { trashFolders } from '../../core/mailbox/folders';
+import type { MessageRecord } from '../../core/mailbox/record';
 import { chunksOf, countOf, difference, intersection, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, FolderChanges, MailServer, OpenFolder } from '../../mail/server';
@@ -7,19 +8,27 @@ import type { Place } from '../../store/arrivals';
 import { selfOf } from '../../store/categories';
 import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
-import { type Generation, generationFor, type StoredFolder, saveSeen } from '../../store/folders';
+import {
+  foldersOf,
+  type Generation,
+  generationFor,
+  generationsFor,
+  hasUnfollowed,
+  type StoredFolder,
+  saveSeen,
+} from '../../store/folders';
 import { holdLease, type Job } from '../../store/jobs';
 import { succeed } from '../../store/moves';
 import {
   countPlacements,
+  countsByGeneration,
   savePlacedAt,
   tombstone,
   uidsOf,
   updateFlags,
-  updateSystemFlags,
 } from '../../store/placements';
 import type { WorkContext } from '../context';
-import { Details } from './details';
+import { Details, type Gatherer } from './details';
 
 const FLAGS_BATCH = 5_000;
 
@@ -39,6 +48,8 @@ export class FolderSync {
   /** Whether anything came in or went. */
   touched = false;
   private readonly details: Details;
+  /** The folders that are the trash, as they were last listed. */
+  private trash: Promise<ReadonlySet<number>> | undefined;
 
   /** @param fetched told how many messages were read. */
   constructor(
@@ -57,28 +68,59 @@ export class FolderSync {
     if (!open) return undefined;
     const compared = await this.compare(this.server, folder, open);
     if (compared.fresh.length > 0) await this.fetch(this.server, { ...compared, uids: compared.fresh });
-    if (this.isTrash(folder)) await this.readPlacedAt(this.server, compared);
-    await this.finish(compared);
+    if (await this.isTrash(folder)) await this.readPlacedAt(this.server, compared);
+    await this.finish([compared]);
     return compared.generation;
   }
 
   /** Compares UIDs with ours, so what was killed goes on where it was, and brings up to date what both have. */
-  async compare(server: MailServer, folder: StoredFolder, open: OpenFolder): Promise<ComparedFolder> {
-    const generation = await this.fenced((client) =>
-      generationFor(client, this.account.id, folder.id, open.uidValidity),
-    );
+  async compare(
+    server: MailServer,
+    folder: StoredFolder,
+    open: OpenFolder,
+    known?: Generation | undefined,
+  ): Promise<ComparedFolder> {
+    const generation =
+      known?.uidValidity === open.uidValidity
+        ? known
+        : await this.fenced((client) => generationFor(client, this.account.id, folder.id, open.uidValidity));
     const changes = await this.applyChanges(server, generation, open);
     const fresh = changes?.addsUp
       ? changes.fresh
       : await this.compareWhole(server, generation, open, changes === undefined);
     if (fresh.length > 0) this.touched = true;
-    const place: Place = {
+    return { folder, generation, open, place: this.placeOf(folder, generation), fresh };
+  }
+
+  private placeOf(folder: StoredFolder, generation: Generation): Place {
+    return {
       folder: folder.id,
       generation: generation.id,
       own: folder.role === 'sent' || folder.role === 'drafts',
       self: selfOf(this.account),
     };
-    return { folder, generation, open, place, fresh };
+  }
+
+  /** Makes generations of folders that were never read. */
+  async begin(folders: readonly { folder: StoredFolder; uidValidity: number }[]): Promise<Generation[]> {
+    const wanted = folders.map(({ folder, uidValidity }) => ({ folder: folder.id, uidValidity }));
+    return this.fenced((client) => generationsFor(client, this.account.id, wanted));
+  }
+
+  /** Gathers the messages of small folders that were never read. */
+  gatherer(): Gatherer {
+    return this.details.gatherer();
+  }
+
+  /** A folder that was read as a whole, at once. */
+  readWhole(
+    folder: StoredFolder,
+    generation: Generation,
+    { open, records }: { open: OpenFolder; records: readonly MessageRecord[] },
+  ): ComparedFolder {
+    this.touched = true;
+    const fresh = rangesOf(records.map(({ uid }) => uid));
+    return { folder, generation, open, place: this.placeOf(folder, generation), fresh };
   }
 
   /**
@@ -158,19 +200,49 @@ export class FolderSync {
     return this.details.read(server, task);
   }
 
-  /** Settles what needs all messages of a folder in the index. */
-  async finish({ folder, generation, open }: ComparedFolder): Promise<void> {
-    const messages = await countPlacements(this.context.database, this.account.id, generation.id);
+  /** Settles what needs all messages of folders in the index. */
+  async finish(compared: readonly ComparedFolder[]): Promise<void> {
+    const { database } = this.context;
+    const counts = await countsByGeneration(
+      database,
+      this.account.id,
+      compared.map(({ generation }) => generation.id),
+    );
     await this.fenced(async (client) => {
-      const to = { folder: folder.id, generation: generation.id, uidValidity: open.uidValidity };
-      if ((await succeed(client, this.account.id, to)) > 0) this.touched = true;
-      await saveSeen(client, this.account.id, generation.id, { uidNext: open.uidNext, modSeq: open.modSeq, messages });
-      await tell(client, this.account.id, 'index', { folder: folder.path });
+      const following = (await hasUnfollowed(client, this.account.id)) ? compared : [];
+      for (const { folder, generation, open } of following) {
+        const to = { folder: folder.id, generation: generation.id, uidValidity: open.uidValidity };
+        if ((await succeed(client, this.account.id, to)) > 0) this.touched = true;
+      }
+      await saveSeen(
+        client,
+        this.account.id,
+        compared.map(({ generation, open }) => ({
+          generation: generation.id,
+          uidNext: open.uidNext,
+          modSeq: open.modSeq,
+          messages: counts.get(generation.id) ?? 0,
+        })),
+      );
+      const [only] = compared.length === 1 ? compared : [];
+      await tell(client, this.account.id, 'index', only ? { folder: only.folder.path } : {});
     });
   }
 
-  isTrash(folder: StoredFolder): boolean {
-    return folder.role === 'trash' || folder.path === this.account.settings.trashFolder;
+  /** Whether a folder is the trash or lies below it. */
+  async isTrash(folder: StoredFolder): Promise<boolean> {
+    this.trash ??= this.readTrash();
+    return (await this.trash).has(folder.id);
+  }
+
+  /** Has the folders looked at again: they were listed anew. */
+  forgetTrash(): void {
+    this.trash = undefined;
+  }
+
+  private async readTrash(): Promise<ReadonlySet<number>> {
+    const folders = await foldersOf(this.context.database, this.account.id);
+    return new Set(trashFolders(folders, this.account.settings.trashFolder).map(({ id }) => id));
   }
 
   /** When messages came into the trash: as the server says, else, of what came since the last look, by now at the latest. */
@@ -189,16 +261,6 @@ export class FolderSync {
       if (error instanceof MailProblem && error.kind === 'folder-gone') return undefined;
       throw error;
     }
-  }
-
-  /**
-   * Has the index know which system flags these messages of the open folder bear, so that guards see them as they are: a
-   * search each, whose answers are short, instead of a line a message.
-   */
-  async syncSystemFlags(generation: number, uids: Ranges): Promise<void> {
-    const bearing: Partial<Record<Flag, Ranges>> = {};
-    for (const flag of FLAGS) bearing[flag] = await this.server.find([flag.toUpperCase()]);
-    await this.fenced((client) => updateSystemFlags(client, this.account.id, generation, uids, bearing));
   }
 
   private fenced<T>(act: (client: Queryable) => Promise<T>): Promise<T> {

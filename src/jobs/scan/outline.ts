@@ -1,6 +1,6 @@
 import { FirstRanking, type RankedAuthor } from '../../core/senders/first-ranking';
 import { countOf, numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
-import type { MailServer } from '../../mail/server';
+import type { MailServer, Outline } from '../../mail/server';
 
 /** Fewer messages are read as quickly as they are outlined. */
 export const WORTH_OUTLINING = 2_000;
@@ -42,6 +42,11 @@ export class OutlinePass {
     } finally {
       task.uids = rangesOf(missing);
     }
+  }
+
+  /** Counts messages that were read in full already. */
+  add(outlines: readonly Outline[]): void {
+    for (const outline of outlines) this.ranking.add(outline);
   }
 
   get authors(): RankedAuthor[] {

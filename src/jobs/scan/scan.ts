@@ -7,23 +7,32 @@ import { refreshStatistics, transaction } from '../../store/database';
 import { findSoleDocuments, hasUnseenDocuments } from '../../store/documents';
 import { tell } from '../../store/events';
 import { dropFirstRanking, saveFirstRanking } from '../../store/first-ranking';
+import type { Generation } from '../../store/folders';
 import { applyGuards, readGuarded } from '../../store/guards';
-import { holdLease, type Job, noteProgress } from '../../store/jobs';
+import { holdLease, type Job } from '../../store/jobs';
 import { hasLots } from '../../store/lots';
-import { countPlacements, hasPlacements } from '../../store/placements';
+import { countsByGeneration, hasPlacements } from '../../store/placements';
 import { type ScanStage, saveOutline, updateScan } from '../../store/scans';
 import { hasLooseMessages, joinThreads } from '../../store/threads';
 import { LARGE, TooLarge, type Turn, type WorkContext } from '../context';
 import { readLevel } from '../listing';
 import { noticeOfScan } from '../notices';
 import { type ChangedFolder, changedFolders } from './changed';
-import { Crew, type FolderTask } from './crew';
+import { ConnectionPool, type FolderTask } from './connection-pool';
+import type { Gatherer } from './details';
 import { type ComparedFolder, FolderSync } from './folder';
 import { OutlinePass, total, WORTH_OUTLINING } from './outline';
 
 /** Rounds after which a folder that never stands still is left as it is then; the next scan goes on. */
 const MOST_ROUNDS = 8;
 const PROGRESS_MS = 400;
+
+/** Folders from which on further connections are worth their sign-in, and small ones are read as a whole. */
+const WORTH_CONNECTIONS = 50;
+/** Messages of a folder that is read as a whole. */
+const SMALL = 200;
+/** Folders whose end is written down together. */
+const FINISHED_AT_ONCE = 200;
 
 /** Messages of a folder that one connection reads before it looks for more work. */
 const SHARE = 10_000;
@@ -63,7 +72,7 @@ class Scanner {
   /** Whether this try got on for good, so that the next would be a first one. */
   private lasts = false;
   private readonly sync: FolderSync;
-  private readonly crew: Crew;
+  private readonly pool: ConnectionPool;
 
   constructor(
     private readonly context: WorkContext,
@@ -74,20 +83,21 @@ class Scanner {
     private readonly turn: Turn,
   ) {
     this.sync = new FolderSync(context, job, account, server, (messages) => this.written(messages));
-    this.crew = new Crew(server, another);
+    this.pool = new ConnectionPool(server, another);
   }
 
   async run(): Promise<void> {
     try {
       for (let round = 0; round < MOST_ROUNDS; round++) {
-        const listed = await readLevel(this.context.database, this.account.id, this.crew.first);
+        const listed = await readLevel(this.context.database, this.account.id, this.pool.first);
+        this.sync.forgetTrash();
         const changed = await changedFolders(this.context.database, this.account.id, listed, round === 0);
         if (round === 0) await this.plan(changed);
         if (changed.length === 0) break;
         await this.read(changed);
       }
     } finally {
-      await this.crew.close();
+      await this.pool.close();
     }
     await this.settle();
     this.messages.done = this.messages.total;
@@ -97,51 +107,102 @@ class Scanner {
 
   /** Makes folders that changed equal to the server's. */
   private async read(changed: readonly ChangedFolder[]): Promise<void> {
-    if (this.messages.total > WORTH_OUTLINING) await this.crew.grow();
+    if (this.messages.total > WORTH_OUTLINING || changed.length > WORTH_CONNECTIONS) await this.pool.grow();
+    const isFirst = !(await hasPlacements(this.context.database, this.account.id));
+    const pass = new OutlinePass();
+    const { read: small, rest } = await this.readSmall(changed, pass);
     const compared: ComparedFolder[] = [];
-    const folders = changed.map(({ folder }) => ({ folder, serverName: folder.serverName }));
-    await this.crew.each(folders, async (server, { folder }, open) => {
-      if (open) compared.push(await this.sync.compare(server, folder, open));
+    const folders = rest.map(({ folder, generation }) => ({ folder, generation, serverName: folder.serverName }));
+    await this.pool.each(folders, async (server, { folder, generation }, open) => {
+      if (open) compared.push(await this.sync.compare(server, folder, open, generation));
     });
     // Those with the most octets first, however many connections compared them.
     const order = new Map(changed.map(({ folder }, index) => [folder.id, index]));
     compared.sort((a, b) => (order.get(a.folder.id) ?? 0) - (order.get(b.folder.id) ?? 0));
-    const outline = (await this.isWorthOutlining(compared)) ? await this.outline(compared) : undefined;
+    const outline = isFirst && total(compared) > WORTH_OUTLINING ? await this.outline(compared, pass) : undefined;
     this.stage = 'details';
     this.messages.done = 0;
     const big = new Map(compared.map(({ folder }) => [folder.id, outline?.bigOf(folder.id) ?? []]));
     await this.details(compared, ({ folder }) => big.get(folder.id) ?? []);
     if (outline) await this.fenced((client) => tell(client, this.account.id, 'index', {}));
     await this.details(compared, ({ folder, fresh }) => difference(fresh, big.get(folder.id) ?? []));
-    const trash = compared.filter(({ folder }) => this.sync.isTrash(folder));
-    await this.crew.each(
+    const all = [...small, ...compared];
+    await this.readPlacedAt(all);
+    for (let at = 0; at < all.length; at += FINISHED_AT_ONCE) {
+      const some = all.slice(at, at + FINISHED_AT_ONCE);
+      await this.sync.finish(some);
+      this.folders.done = Math.min(this.folders.total, this.folders.done + some.length);
+      await this.progress();
+    }
+  }
+
+  /**
+   * Reads small folders that were never read, each as a whole in one round trip, and writes many of them together. What did not
+   * come as a whole is left to be compared.
+   */
+  private async readSmall(
+    changed: readonly ChangedFolder[],
+    pass: OutlinePass,
+  ): Promise<{ read: ComparedFolder[]; rest: ChangedFolder[] }> {
+    const counts = await countsByGeneration(
+      this.context.database,
+      this.account.id,
+      changed.flatMap(({ generation }) => (generation?.seenMessages === null ? generation.id : [])),
+    );
+    const isSmall = ({ generation, status }: ChangedFolder) =>
+      status.messages > 0 &&
+      status.messages <= SMALL &&
+      (generation === undefined || (generation.uidValidity === status.uidValidity && counts.get(generation.id) === 0));
+    const small = changed.filter(isSmall);
+    if (small.length < WORTH_CONNECTIONS) return { read: [], rest: [...changed] };
+    this.stage = 'details';
+    const rest = changed.filter((each) => !isSmall(each));
+    const generations = await this.sync.begin(
+      small.map(({ folder, status }) => ({ folder, uidValidity: status.uidValidity })),
+    );
+    const tasks = small.map((each, index) => ({ ...each, generation: generations[index] as Generation }));
+    const read: ComparedFolder[] = [];
+    const gatherers = new Map<MailServer, Gatherer>();
+    await this.pool.visit(tasks, async (server, task) => {
+      const { folder, status, generation } = task;
+      const whole = await server.readWhole(folder.serverName, status.messages);
+      if (whole?.open.uidValidity !== generation.uidValidity) {
+        rest.push(task);
+        return;
+      }
+      const gatherer = gatherers.get(server) ?? this.sync.gatherer();
+      gatherers.set(server, gatherer);
+      const compared = this.sync.readWhole(folder, generation, whole);
+      await gatherer.add(compared.place, whole.records);
+      if (!(await this.sync.isTrash(folder))) pass.add(whole.records);
+      read.push(compared);
+    });
+    for (const gatherer of gatherers.values()) await gatherer.end();
+    return { read, rest };
+  }
+
+  /** Asks when messages came into the trash. */
+  private async readPlacedAt(compared: readonly ComparedFolder[]): Promise<void> {
+    const trash: ComparedFolder[] = [];
+    for (const each of compared) if (await this.sync.isTrash(each.folder)) trash.push(each);
+    await this.pool.each(
       trash.map((each) => ({ compared: each, serverName: each.folder.serverName })),
       async (server, task, open) => {
         if (isSame(task.compared, open)) await this.sync.readPlacedAt(server, task.compared);
       },
     );
-    for (const each of compared) {
-      await this.sync.finish(each);
-      this.folders.done = Math.min(this.folders.total, this.folders.done + 1);
-      await this.progress();
-    }
   }
 
-  /** A ranking is of the whole mailbox, so before its first messages are in. */
-  private async isWorthOutlining(compared: readonly ComparedFolder[]): Promise<boolean> {
-    return total(compared) > WORTH_OUTLINING && !(await hasPlacements(this.context.database, this.account.id));
-  }
-
-  private async outline(compared: readonly ComparedFolder[]): Promise<OutlinePass> {
+  private async outline(compared: readonly ComparedFolder[], pass: OutlinePass): Promise<OutlinePass> {
     this.stage = 'outline';
     await this.write('running');
-    const pass = new OutlinePass();
-    await this.crew.each(
+    await this.pool.each(
       shares(compared, ({ fresh }) => fresh),
       async (server, task, open) => {
         const { folder } = task.compared;
+        const counts = !(await this.sync.isTrash(folder));
         if (isSame(task.compared, open))
-          await pass.read(server, folder.id, task, !this.sync.isTrash(folder), (messages) => this.count(messages));
+          await pass.read(server, folder.id, task, counts, (messages) => this.count(messages));
       },
     );
     await this.fenced(async (client) => {
@@ -156,7 +217,7 @@ class Scanner {
     compared: readonly ComparedFolder[],
     part: (compared: ComparedFolder) => Ranges,
   ): Promise<void> {
-    await this.crew.each(shares(compared, part), async (server, task, open) => {
+    await this.pool.each(shares(compared, part), async (server, task, open) => {
       if (isSame(task.compared, open)) await this.sync.fetch(server, task);
     });
   }
@@ -168,7 +229,7 @@ class Scanner {
   }
 
   private async count(messages: number): Promise<void> {
-    this.crew.advanced();
+    this.pool.advanced();
     this.messages.done += messages;
     await this.progress();
   }
@@ -203,11 +264,13 @@ class Scanner {
 
   private async plan(changed: readonly ChangedFolder[]): Promise<void> {
     this.folders.total = changed.length;
+    const counts = await countsByGeneration(
+      this.context.database,
+      this.account.id,
+      changed.flatMap(({ generation }) => generation?.id ?? []),
+    );
     for (const { status, generation } of changed) {
-      const have =
-        generation?.uidValidity === status.uidValidity
-          ? await countPlacements(this.context.database, this.account.id, generation.id)
-          : 0;
+      const have = generation?.uidValidity === status.uidValidity ? (counts.get(generation.id) ?? 0) : 0;
       this.messages.total += Math.max(0, status.messages - have);
     }
     await this.write('running');
@@ -238,7 +301,7 @@ class Scanner {
         problem: null,
         ...(this.lasts ? { attempts: 0 } : {}),
       });
-      if (this.lasts) await noteProgress(client, this.job);
+      if (this.lasts) await this.turn.progressed(client);
       if (state === 'done') await noticeOfScan(client, this.account, scan);
       await tell(client, this.account.id, 'scan', scan);
     });

@@ -445,6 +445,30 @@ export class ImapServer implements MailServer {
     return this.bulk(uids, this.allItems, { read: readRecord, passes: true });
   }
 
+  async readWhole(
+    serverName: string,
+    messages: number,
+  ): Promise<{ open: OpenFolder; records: MessageRecord[] } | undefined> {
+    const records = new Map<number, MessageRecord>();
+    const fetch = { next: () => undefined, read: readRecord, passes: true };
+    const selecting = this.selecting(serverName);
+    const command = fetchCommand({ text: '', messages }, fetch, (record) => records.set(record.uid, record));
+    const reading = this.channel.send({ ...command, pieces: [`FETCH 1:${messages} ${this.allItems}`] });
+    let open: OpenFolder;
+    try {
+      open = await this.opened(serverName, await selecting.ended());
+      await this.channel.done(reading);
+    } catch (error) {
+      // There may be fewer by now, or no folder.
+      ignoreRefusal(error);
+      return undefined;
+    }
+    const isWhole = open.messages === messages && records.size === messages;
+    return isWhole && [...records.keys()].every((uid) => uid < open.uidNext)
+      ? { open, records: [...records.values()] }
+      : undefined;
+  }
+
   private get allItems(): string {
     return this.has('OBJECTID') ? `(${METADATA} EMAILID)` : `(${METADATA})`;
   }
