@@ -30,8 +30,12 @@ export interface Command {
   maxResponses?: number;
   /** A response code with which a refusal is none. */
   forgiven?: string;
-  /** Takes an untagged response; whether it belongs to the answer. Throws Malformed where it can't be read. */
-  take?(response: Untagged): boolean;
+  /**
+   * Takes an untagged response; whether it belongs to the answer. Throws Malformed where it can't be read.
+   *
+   * @param tag of the command.
+   */
+  take?(response: Untagged, tag: string): boolean;
   /** Told of a response that can't be read, or is longer than any should be; without it the command fails then. */
   passed?(): void;
 }
@@ -64,8 +68,8 @@ export interface DialogueEnds {
 }
 
 /**
- * Commands and the responses to them, without the line between. Several commands may be under way; a server answers them in
- * their order (RFC 9051 §5.5).
+ * Commands and the responses to them, without the line between. Several commands may be under way, as long as it does not
+ * matter to which of them an untagged response belongs: a server may carry them out side by side (RFC 9051 §5.5).
  *
  * A response that can't be read fails the command that it belongs to: nothing is ever taken for an empty answer.
  */
@@ -176,7 +180,7 @@ export class Dialogue implements ResponseListener {
       const status = number === undefined ? readStatus(word, () => cursor.rest()) : undefined;
       if (status?.kind === 'BYE') this.goodbye = status;
       const response = { word, number, cursor, status };
-      if (first?.command.take?.(response)) this.came(first);
+      if (first?.command.take?.(response, first.tag)) this.came(first);
       else {
         cursor.rewind();
         this.ends.unasked(response);
@@ -202,18 +206,19 @@ export class Dialogue implements ResponseListener {
 
   private tagged(line: string): void {
     const [tag, word, text] = words(line);
-    const first = this.open[0];
+    const at = this.open.findIndex((each) => each.tag === tag);
+    const answered = this.open[at];
     const status = readStatus(word.toUpperCase(), () => text);
-    if (!first || first.tag !== tag || !status) {
+    if (!answered || !status) {
       this.break(new MailProblem('unreadable-answer', 'The server answered something that was not asked.'));
       return;
     }
-    this.open.shift();
-    first.status = status;
+    this.open.splice(at, 1);
+    answered.status = status;
     const next = this.open[0];
     if (next) next.waited = 0;
     // What it no longer wants of a command that it refused.
-    if (this.unsent[0] === first) {
+    if (this.unsent[0] === answered) {
       this.unsent.shift();
       this.flush();
     }

@@ -422,22 +422,22 @@ export class ImapServer implements MailServer {
     else
       for (let first = 1; first <= messages; first += SEARCHED_AT_ONCE)
         parts.push(` ${first}:${Math.min(messages, first + SEARCHED_AT_ONCE - 1)}`);
-    const answers = new Map(parts.map((part) => [part, new SearchAnswer()]));
     const found: [number, number][] = [];
-    const command = (part: string): Command => ({
-      pieces: joined(`UID SEARCH${returns}${charset}${part}`, ...keys),
-      patience: PATIENCE.search,
-      take: (response) => (answers.get(part) as SearchAnswer).take(response),
-    });
-    await this.each(parts, command, async (sent, part) => {
-      await this.channel.done(sent);
+    // One after the other: nothing in SEARCH tells which command it answers.
+    for (const part of parts) {
+      const answer = new SearchAnswer();
+      await this.channel.run({
+        pieces: joined(`UID SEARCH${returns}${charset}${part}`, ...keys),
+        patience: PATIENCE.search,
+        take: (response, tag) => answer.take(response, tag),
+      });
       const { folder } = this;
       const bounds = {
         messages: part === '' ? Math.max(messages, folder.messages) : SEARCHED_AT_ONCE,
         uidNext: folder.grew ? MAX_UID + 1 : folder.uidNext,
       };
-      for (const range of whole(() => (answers.get(part) as SearchAnswer).ended(bounds))) append(found, range);
-    });
+      for (const range of whole(() => answer.ended(bounds))) append(found, range);
+    }
     return found;
   }
 
@@ -515,8 +515,8 @@ export class ImapServer implements MailServer {
     const command = fetchCommand({ text, messages: this.folder.messages }, fetch, (record) => changed.push(record));
     await this.channel.run({
       ...command,
-      take: (response) => {
-        if (response.word !== 'VANISHED') return command.take?.(response) ?? false;
+      take: (response, tag) => {
+        if (response.word !== 'VANISHED') return command.take?.(response, tag) ?? false;
         // Without EARLIER it tells of what went just now (RFC 7162 §3.2.10.2), which is counted as such.
         if (!response.cursor.isList()) return false;
         response.cursor.skip();

@@ -22,9 +22,10 @@ export class SearchAnswer {
   private told = false;
   private count: number | undefined;
 
-  take({ word, cursor }: Pick<Untagged, 'word' | 'cursor'>): boolean {
+  /** @param tag of the command that it answers, which ESEARCH names. */
+  take({ word, cursor }: Pick<Untagged, 'word' | 'cursor'>, tag: string): boolean {
     if (word === 'SEARCH') this.numbers(cursor);
-    else if (word === 'ESEARCH') this.extended(cursor);
+    else if (word === 'ESEARCH') this.extended(cursor, tag);
     else return false;
     this.told = true;
     return true;
@@ -48,9 +49,11 @@ export class SearchAnswer {
     }
   }
 
-  private extended(cursor: Cursor): void {
-    // Which command it answers.
-    if (cursor.isList()) cursor.skip();
+  private extended(cursor: Cursor, tag: string): void {
+    if (cursor.opens()) {
+      if (cursor.word() !== 'TAG' || cursor.string() !== tag) throw new Malformed('an answer to this search');
+      cursor.leave();
+    }
     while (!cursor.isDone()) {
       const name = cursor.word();
       if (name === 'UID') continue;
