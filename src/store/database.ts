@@ -19,17 +19,31 @@ export function openDatabase(url: string, connections = 10): Database {
 
 /** Runs an act in a transaction: all of it, or nothing. */
 export async function transaction<T>(database: Database, act: (client: Queryable) => Promise<T>): Promise<T> {
-  return within(database, act, 'commit');
+  return within(database, act, 'begin', 'commit');
+}
+
+/**
+ * The same for what touches sets of placements: rows are joined by their indexes, so that each statement costs what its set
+ * and its rows do, whatever the planner believes of the tables.
+ */
+export async function transactionBySets<T>(database: Database, act: (client: Queryable) => Promise<T>): Promise<T> {
+  return within(
+    database,
+    act,
+    'begin; set local enable_seqscan = off; set local enable_hashjoin = off; set local enable_mergejoin = off',
+    'commit',
+  );
 }
 
 /** Runs an act, takes its result, and undoes it: what would be. */
 export async function rehearsal<T>(database: Database, act: (client: Queryable) => Promise<T>): Promise<T> {
-  return within(database, act, 'rollback');
+  return within(database, act, 'begin', 'rollback');
 }
 
 async function within<T>(
   database: Database,
   act: (client: Queryable) => Promise<T>,
+  begin: string,
   end: 'commit' | 'rollback',
 ): Promise<T> {
   const client = await database.connect();
@@ -40,7 +54,7 @@ async function within<T>(
   };
   client.on('error', hear);
   try {
-    await client.query('begin');
+    await client.query(begin);
     const result = await act(client);
     await client.query(end);
     return result;
@@ -61,6 +75,7 @@ async function within<T>(
  */
 export async function overWholeAccount(db: Queryable): Promise<void> {
   await db.query('set local enable_nestloop = off');
+  for (const other of ['seqscan', 'hashjoin', 'mergejoin']) await db.query(`set local enable_${other} = on`);
   await db.query(`set local work_mem = '64MB'`);
 }
 

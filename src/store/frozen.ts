@@ -284,18 +284,22 @@ export async function leaveForOtherReason(
  * else by Message-ID, size and INTERNALDATE together.
  */
 export async function movedElsewhere(db: Queryable, account: number, run: number): Promise<number[]> {
-  const found = await rows<{ id: number }>(
+  const key = `coalesce(m.email_id, format('%s %s %s', m.message_id, p.size, extract(epoch from p.received)::bigint))`;
+  const isKnown = `(m.email_id is not null or m.message_id <> '')`;
+  const vanished = await rows<{ id: number; key: string }>(
     db,
-    `select p.id from run r join run_left l on l.account = r.account and l.run = r.id and l.reason = 'vanished'
-     cross join ${placementsIn('l.members')} ${THEIR_MESSAGE}
-     where r.account = $1 and r.id = $2 and (
-       (m.email_id is not null and exists (
-          select 1 from placement o where o.account = $1 and o.message = p.message and o.gone_at is null and o.id >= r.fresh_from))
-       or (m.email_id is null and m.message_id <> '' and exists (
-          select 1 from placement o join message n on n.account = o.account and n.id = o.message
-          where o.account = $1 and o.gone_at is null and o.id >= r.fresh_from and o.size = p.size
-          and o.received = p.received and n.message_id = m.message_id)))`,
+    `select p.id, ${key} as key from run_left l cross join ${placementsIn('l.members')} ${THEIR_MESSAGE}
+     where l.account = $1 and l.run = $2 and l.reason = 'vanished' and ${isKnown}`,
     [account, run],
   );
-  return found.map(({ id }) => id);
+  if (vanished.length === 0) return [];
+  const came = await rows<{ key: string }>(
+    db,
+    `select ${key} as key from run r cross join lateral (
+       select * from placement where account = $1 and id >= r.fresh_from and gone_at is null offset 0) p ${THEIR_MESSAGE}
+     where r.account = $1 and r.id = $2 and ${isKnown}`,
+    [account, run],
+  );
+  const there = new Set(came.map((placement) => placement.key));
+  return vanished.filter((placement) => there.has(placement.key)).map(({ id }) => id);
 }

@@ -276,9 +276,11 @@ async function correspondents(db: Queryable, account: Account, now: Date): Promi
   const found = await rows<{ address: string }>(
     db,
     `select distinct r ->> 'address' as address
-     from placement p join folder f on f.account = p.account and f.id = p.folder and f.role = 'sent'
-     join message m on m.account = p.account and m.id = p.message, jsonb_array_elements(m.recipients) r
-     where p.account = $1 and p.gone_at is null and p.received >= $2`,
+     from folder f join generation g on g.account = f.account and g.folder = f.id and g.closed_at is null
+     cross join lateral (
+       select * from placement where account = $1 and generation = g.id and gone_at is null and received >= $2 offset 0) p
+     ${THEIR_MESSAGE}, jsonb_array_elements(m.recipients) r
+     where f.account = $1 and f.role = 'sent'`,
     [account.id, since],
   );
   return found.map(({ address }) => fold(address)).filter(Boolean);

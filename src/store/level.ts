@@ -6,6 +6,7 @@ import { foldersOf, generationsOf, type StoredFolder } from './folders';
 import { guardedNow } from './guards';
 import { HELD } from './lots';
 import { lastReading, type Reading, readingsOf } from './readings';
+import { placementsIn } from './spans';
 
 /** A folder with its own figures, without subfolders. */
 export interface FolderLevel extends Amount {
@@ -97,11 +98,11 @@ async function planAmounts(db: Queryable, account: Account): Promise<{ plan: Amo
   const trash = trashFolders(folders, account.settings.trashFolder).map(({ id }) => id);
   const found = await theRow<{ messages: number; bytes: number; outside: number; outsideBytes: number }>(
     db,
-    `with members as (select unnest(range_agg(${HELD})) as span from lot where account = $1 and run is null)
+    `with members as materialized (select range_agg(${HELD}) as members from lot where account = $1 and run is null)
      select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes,
             count(*) filter (where p.folder <> all($2))::int as outside,
             coalesce(sum(p.size) filter (where p.folder <> all($2)), 0)::bigint as "outsideBytes"
-     from members join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span) and p.gone_at is null`,
+     from members cross join ${placementsIn('members.members')} where p.gone_at is null`,
     [account.id, trash],
   );
   return {

@@ -9,6 +9,7 @@ import { foldersOf } from './folders';
 import { applyGuards, type Guarded, guardedNow } from './guards';
 import { unpacked } from './packed';
 import { foldersInScope, type Scope, select } from './selection';
+import { placementsIn, placementsOf } from './spans';
 
 export type Fate = 'trash' | 'purge';
 
@@ -58,9 +59,9 @@ export async function planOf(db: Queryable, account: number): Promise<Plan> {
   );
   const packed = await theRow<{ ids: Buffer | null; sizes: Buffer | null }>(
     db,
-    `with span as (select unnest(range_agg(members)) as span from lot where account = $1 and run is null)
+    `with plan as materialized (select range_agg(members) as members from lot where account = $1 and run is null)
      select string_agg(int4send(id::int), ''::bytea) as ids, string_agg(float8send(size::float8), ''::bytea) as sizes
-     from (select p.id, p.size from span join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span)
+     from (select p.id, p.size from plan cross join ${placementsIn('plan.members')}
            where p.gone_at is null order by p.id) live`,
     [account],
   );
@@ -117,7 +118,7 @@ async function membersOf(
   const folders = foldersInScope(await foldersOf(db, account.id), scope, account.settings.trashFolder);
   const { members } = await theRow<{ members: string }>(
     db,
-    `${aggregate} from placement p where p.account = $1 and p.gone_at is null and p.id = any($2::bigint[]) and p.folder = any($3::int[])`,
+    `${aggregate} from ${placementsOf('$2::bigint[]')} where p.gone_at is null and p.folder = any($3::int[])`,
     [account.id, selector.ids, folders],
   );
   return parseMultirange(members);

@@ -8,6 +8,7 @@ import type { Account } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
 import { foldersOf } from './folders';
 import { type Scope, select } from './selection';
+import { THEIR_MESSAGE } from './spans';
 
 export type MessageOrder = 'size' | 'date' | 'from' | 'subject' | 'placed';
 export type Direction = 'up' | 'down';
@@ -273,20 +274,30 @@ export async function messagesOfRun(
     MessageRow & { outcome: string; messageId: string; uidValidity: number; atFolder: number; atUid: number }
   >(
     db,
-    `with members as (select unnest(members) as span from run where account = $1 and id = $2),
-     done as (select d.id, d.uid, b.generation from run_batch b, unnest(b.ids, b.uids) as d (id, uid)
-              where b.account = $1 and b.run = $2 and b.state = 'done' and d.id > $3),
+    // Sets are cut to the page before anything is asked of its rows. A range holds a member at least, so no more are needed.
+    `with members as materialized (
+       select span from run, unnest(members * int8multirange(int8range($3 + 1, null))) as span where account = $1 and id = $2 limit $4),
+     page as materialized (
+       select p.* from members cross join lateral (
+         select * from placement where account = $1 and id >= lower(span) and id < upper(span) order by id limit $4) p
+       order by p.id limit $4),
+     bounds as materialized (select int8multirange(int8range(min(id), max(id) + 1)) as ids from page),
+     done as materialized (
+       select d.id, d.uid, b.generation from bounds, run_batch b, unnest(b.ids, b.uids) as d (id, uid)
+       where b.account = $1 and b.run = $2 and b.state = 'done' and b.members && bounds.ids and bounds.ids @> d.id),
      -- Batches of the time before UIDs were kept have ranges alone.
-     ranges as (select range_agg(done_members) as ids from run_batch where account = $1 and run = $2)
+     ranges as materialized (
+       select range_agg(done_members * bounds.ids) as ids from bounds, run_batch where account = $1 and run = $2),
+     left_out as materialized (
+       select reason, members * bounds.ids as members from bounds, run_left where account = $1 and run = $2)
      select ${COLUMNS}, m.message_id as "messageId", g.uid_validity as "uidValidity", g.folder as "atFolder",
        coalesce(done.uid, p.uid) as "atUid",
        case when done.id is not null or p.id <@ (select ids from ranges) then 'done'
-            else coalesce((select reason from run_left l where l.account = $1 and l.run = $2 and p.id <@ l.members), 'waiting') end as outcome
-     from members join placement p on p.account = $1 and p.id >= lower(span) and p.id < upper(span) and p.id > $3
-     join message m on m.account = p.account and m.id = p.message
+            else coalesce((select reason from left_out l where p.id <@ l.members), 'waiting') end as outcome
+     from page p ${THEIR_MESSAGE}
      left join done on done.id = p.id
      join generation g on g.account = p.account and g.id = coalesce(done.generation, p.generation)
-     order by p.id limit $4`,
+     order by p.id`,
     [account, run, afterId, limit],
   );
   const paths = new Map(

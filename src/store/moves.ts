@@ -1,6 +1,6 @@
 import { parseMultirange, type Ranges } from '../core/sets/ranges';
 import { nextVersion } from './accounts';
-import { type Queryable, rows, theRow } from './database';
+import { overWholeAccount, type Queryable, rows, theRow } from './database';
 import { PREDECESSORS } from './folders';
 import type { PendingPlacement } from './frozen';
 import { forgetFound } from './searches';
@@ -38,20 +38,24 @@ export async function movePlacements(
   await forgetFound(db, account, to.generation);
   await db.query(
     `update placement set gone_at = now(), changed = $4
-     from (select p.id from unnest($3::bigint[]) as arrived (uid) cross join lateral (
+     from (select p.account, p.id from unnest($3::bigint[]) as arrived (uid) cross join lateral (
              select * from placement where account = $1 and generation = $2 and gone_at is null and uid = arrived.uid offset 0) p
-           except select unnest($5::bigint[])) other
-     where placement.account = $1 and placement.id = other.id`,
+           except select $1::bigint, unnest($5::bigint[])) other
+     where placement.account = other.account and placement.id = other.id`,
     [account, to.generation, uids, version, ids],
   );
   await db.query(
     `update placement p set origin = case when $6::int is null then null else p.folder end, trashed_by = $6::int,
        folder = $2, generation = $3, uid = move.uid, gone_at = null,
        placed_at = now(), changed = $7
-     from unnest($4::bigint[], $5::bigint[]) as move (id, uid) where p.account = $1 and p.id = move.id`,
+     from (select $1::bigint as account, * from unnest($4::bigint[], $5::bigint[]) as row (id, uid) offset 0) move
+     where p.account = move.account and p.id = move.id`,
     [account, to.folder, to.generation, ids, uids, trashedBy, version],
   );
 }
+
+/** The placements whose ids are in an array, $2, to be changed: store/spans says why not by the account alone. */
+const THESE = '(select $1::bigint as account, id from unnest($2::bigint[]) as row (id) offset 0) these';
 
 /** Tombstones of a purge of ours. */
 export async function purgePlacements(
@@ -61,8 +65,8 @@ export async function purgePlacements(
   run: number,
 ): Promise<void> {
   await db.query(
-    `update placement set gone_at = coalesce(gone_at, now()), purged_by = $3, changed = $4
-     where account = $1 and id = any($2::bigint[])`,
+    `update placement set gone_at = coalesce(placement.gone_at, now()), purged_by = $3, changed = $4
+     from ${THESE} where placement.account = these.account and placement.id = these.id`,
     [account, ids, run, await nextVersion(db, account)],
   );
 }
@@ -70,7 +74,8 @@ export async function purgePlacements(
 /** Tombstones of what the server has no more. */
 export async function losePlacements(db: Queryable, account: number, ids: readonly number[]): Promise<void> {
   await db.query(
-    'update placement set gone_at = coalesce(gone_at, now()), changed = $3 where account = $1 and id = any($2::bigint[])',
+    `update placement set gone_at = coalesce(placement.gone_at, now()), changed = $3
+     from ${THESE} where placement.account = these.account and placement.id = these.id`,
     [account, ids, await nextVersion(db, account)],
   );
 }
@@ -147,6 +152,7 @@ export async function succeed(
     to.generation,
   ]);
   if (closed.length === 0) return 0;
+  await overWholeAccount(db);
   const generations = closed.map(({ id }) => id);
   const keyed = (condition: string) => `select p.id, coalesce(m.email_id,
       format('%s %s %s', m.message_id, p.size, extract(epoch from p.received)::bigint)) as key

@@ -73,8 +73,8 @@ class Columns {
 /** Makes tombstones of what the server has no more; gives how many were there. */
 export async function tombstone(db: Queryable, account: number, generation: number, uids: Ranges): Promise<number> {
   const gone = await db.query(
-    `update placement set gone_at = now(), changed = $4 from (select p.id from ${placementsByUid('$3::int8multirange')}) gone
-     where placement.account = $1 and placement.id = gone.id`,
+    `update placement set gone_at = now(), changed = $4 from (select p.account, p.id from ${placementsByUid('$3::int8multirange')}) gone
+     where placement.account = gone.account and placement.id = gone.id`,
     [account, generation, printMultirange(uids), await nextVersion(db, account)],
   );
   return gone.rowCount ?? 0;
@@ -105,10 +105,12 @@ export async function updateFlags(
     );
   const version = await lockedVersion(db, account);
   const changed = await db.query(
-    `update placement p set flags = row.flags, keywords = string_to_array(row.words, ' '), changed = $3
-     from ${columns.unnest(4)}
-     where p.account = $1 and p.generation = $2 and p.gone_at is null and p.uid = row.uid
-     and (p.flags <> row.flags or p.keywords <> string_to_array(row.words, ' '))`,
+    `update placement set flags = now.flags, keywords = now.keywords, changed = $3
+     from (select p.account, p.id, row.flags, string_to_array(row.words, ' ') as keywords
+           from ${columns.unnest(4)} cross join lateral (
+             select * from placement where account = $1 and generation = $2 and gone_at is null and uid = row.uid offset 0) p
+           where p.flags <> row.flags or p.keywords <> string_to_array(row.words, ' ')) now
+     where placement.account = now.account and placement.id = now.id`,
     [account, generation, version, ...columns.values],
   );
   if (changed.rowCount) await nextVersion(db, account);
@@ -124,17 +126,16 @@ export async function savePlacedAt(
   latest: Date | null,
 ): Promise<void> {
   await db.query(
-    `update placement p set placed_at = coalesce(said.at, o.placed_at, $4::timestamptz), changed = $7
-     from (select id, uid, placed_at from ${placementsByUid('$3::int8multirange')}) o
-     left join unnest($5::bigint[], $6::timestamptz[]) as said (uid, at) on said.uid = o.uid
-     where p.account = $1 and p.id = o.id`,
+    `update placement p set placed_at = coalesce(o.said::timestamptz, o.placed_at, $4::timestamptz), changed = $6
+     from (select p.account, p.id, p.placed_at, $5::jsonb ->> p.uid::text as said
+           from ${placementsByUid('$3::int8multirange')}) o
+     where p.account = o.account and p.id = o.id`,
     [
       account,
       generation,
       printMultirange(uids),
       latest,
-      [...said.keys()],
-      [...said.values()],
+      JSON.stringify(Object.fromEntries(said)),
       await nextVersion(db, account),
     ],
   );

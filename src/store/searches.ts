@@ -32,9 +32,11 @@ export async function textsFound(db: Queryable, account: number, criteria: Crite
   if (texts.length === 0) return new Map();
   const found = await rows<{ folded: string; ids: string }>(
     db,
-    `select s.folded, coalesce(range_agg(int8range(p.id, p.id + 1)), '{}')::text as ids
+    `select s.folded, coalesce(range_agg(int8range(p.id, p.id + 1)) filter (where p.id is not null), '{}')::text as ids
      from search s join search_found f on f.account = s.account and f.search = s.id
-     join placement p on p.account = f.account and p.generation = f.generation and p.gone_at is null and p.uid <@ f.uids
+     left join lateral (select p.id from unnest(f.uids) as span cross join lateral (
+       select * from placement where account = $1 and generation = f.generation and gone_at is null
+       and uid >= lower(span) and uid < upper(span) offset 0) p) p on true
      where s.account = $1 and s.folded = any($2::text[]) group by s.folded`,
     [account, texts],
   );

@@ -4,7 +4,9 @@
  * planner knows or believes of the tables. A subquery with OFFSET is neither flattened nor joined in another order
  * (PostgreSQL, `is_simple_subquery`), and LATERAL hands it the bounds of the range.
  *
- * All are items of FROM, in which the rows are called p; $1 is the account.
+ * All are items of FROM, in which the rows are called p; $1 is the account. A statement that changes these rows meets them
+ * again by `account` and `id` of p, and not by $1: with a constant the planner, where it knows nothing of the account, takes
+ * the account for one row, and looks through the whole set for each row that there is.
  */
 function spans(set: string, column: 'id' | 'uid', condition: string): string {
   return `unnest(${set}) as span cross join lateral (

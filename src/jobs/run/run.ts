@@ -5,7 +5,7 @@ import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, MailServer } from '../../mail/server';
 import type { Account } from '../../store/accounts';
 import { type Batch, type BatchMethod, beginBatch, closeBatch, openBatches } from '../../store/batches';
-import { type Queryable, transaction } from '../../store/database';
+import { type Queryable, transactionBySets } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf, type StoredFolder } from '../../store/folders';
 import { leave, passedOf, pendingAmong, pendingOf, type Strayed } from '../../store/frozen';
@@ -558,7 +558,7 @@ class Carrier {
   }
 
   private fenced<T>(act: (client: Queryable) => Promise<T>): Promise<T> {
-    return transaction(this.context.database, async (client) => {
+    return transactionBySets(this.context.database, async (client) => {
       await holdLease(client, this.job, this.context.worker);
       return act(client);
     });

@@ -6,7 +6,7 @@ import type { FlagsRecord, FolderChanges, MailServer, OpenFolder } from '../../m
 import type { Account } from '../../store/accounts';
 import type { Place } from '../../store/arrivals';
 import { selfOf } from '../../store/categories';
-import { type Queryable, transaction } from '../../store/database';
+import { type Queryable, transactionBySets } from '../../store/database';
 import { tell } from '../../store/events';
 import {
   foldersOf,
@@ -264,7 +264,7 @@ export class FolderSync {
   }
 
   private fenced<T>(act: (client: Queryable) => Promise<T>): Promise<T> {
-    return transaction(this.context.database, async (client) => {
+    return transactionBySets(this.context.database, async (client) => {
       await holdLease(client, this.job, this.context.worker);
       return act(client);
     });
