@@ -43,7 +43,32 @@ export interface Faults {
   archiveRoot: boolean;
   /** Capabilities that are not offered and whose commands are BAD. */
   hide: string[];
+  /** A full mailbox, and what is not allowed, are told in words without a response code. */
+  wordsOnly: boolean;
+  /** UTF8=ACCEPT is offered; once it is enabled names go in UTF-8, and those in modified UTF-7 are other names (RFC 6855). */
+  utf8: boolean;
+  /** UIDNEXT is told neither by SELECT nor by STATUS. */
+  noUidNext: boolean;
+  /** Lies in the answer to a command, a number of times. */
+  lie: { kind: Lie; times: number } | null;
 }
+
+/** How an answer can be wrong, though its command ends with OK. */
+export type Lie =
+  /** SEARCH tells nothing. */
+  | 'silent search'
+  /** SEARCH finds nothing, and says so. */
+  | 'empty search'
+  /** ESEARCH names four thousand million UIDs. */
+  | 'endless set'
+  /** ESEARCH leaves out its last range, and its count does not. */
+  | 'short set'
+  /** FETCH tells of every other message only. */
+  | 'half fetch'
+  /** SELECT says that the folder is empty. */
+  | 'empty select'
+  /** LIST tells of the inbox alone. */
+  | 'short list';
 
 export function noFaults(): Faults {
   return {
@@ -69,7 +94,18 @@ export function noFaults(): Faults {
     quotaLagSeconds: 0,
     archiveRoot: false,
     hide: [],
+    wordsOnly: false,
+    utf8: false,
+    noUidNext: false,
+    lie: null,
   };
+}
+
+/** Whether an answer is to be such a lie; counts it. */
+export function lies({ lie }: Faults, kind: Lie): boolean {
+  if (!lie || lie.times <= 0 || lie.kind !== kind) return false;
+  lie.times--;
+  return true;
 }
 
 /** Whether a counted fault strikes now; counts it. */

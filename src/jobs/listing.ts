@@ -32,7 +32,7 @@ const MAX_ASKED = 20;
  * Asks in another way for folders that were known, hold messages, and are not listed any more, before all of their messages
  * are taken for gone.
  */
-async function assertGone(
+export async function assertGone(
   database: Database,
   account: number,
   server: MailServer,

@@ -17,6 +17,8 @@ export interface Outgoing {
   allowPrivate: boolean;
   /** A file of certificates in PEM that are trusted besides the usual ones. */
   caFile: string | undefined;
+  /** Seconds that a mail server may take for a plain command; for longer ones a multiple of it. */
+  commandSeconds?: number | undefined;
   /** Servers of DNS, `address:port`, in place of the system's. */
   dns?: readonly string[] | undefined;
   /** The operator's own list of mail servers, by the domain of the address. */
@@ -34,6 +36,7 @@ export function outgoingFrom(variables: NodeJS.ProcessEnv): Outgoing {
   return {
     allowPrivate: variables.TAMSEL_ALLOW_PRIVATE === '1',
     caFile: variables.TAMSEL_CA_FILE || undefined,
+    commandSeconds: Number(variables.TAMSEL_COMMAND_SECONDS) || undefined,
     dns: variables.TAMSEL_DNS?.split(',').filter(Boolean),
     servers: variables.TAMSEL_SERVERS_FILE ? read(variables.TAMSEL_SERVERS_FILE, ServerList) : undefined,
     authorization: variables.TAMSEL_AUTHORIZATION_FILE ? clientsIn(variables.TAMSEL_AUTHORIZATION_FILE) : undefined,

@@ -125,6 +125,8 @@ export interface MailServer {
   readonly dialect: Dialect;
   /** Prefix of the personal namespace (RFC 2342), '' where there is none. */
   readonly personalPrefix: string;
+  /** The folder that is open; undefined where none is. */
+  readonly opened: string | undefined;
   folders(): Promise<ListedFolder[]>;
   /** Null without the quota extension. */
   quota(): Promise<Quota | null>;

@@ -117,7 +117,11 @@ export class Connection {
   }
 
   private capabilities(): string {
-    const extra = [...(this.secure ? [] : ['STARTTLS']), ...(this.isLoginDisabled ? ['LOGINDISABLED'] : [])];
+    const extra = [
+      ...(this.host.faults.utf8 ? ['UTF8=ACCEPT'] : []),
+      ...(this.secure ? [] : ['STARTTLS']),
+      ...(this.isLoginDisabled ? ['LOGINDISABLED'] : []),
+    ];
     return [...CAPABILITIES, ...this.mechanisms, ...extra]
       .filter((capability) => this.session.offers(capability))
       .join(' ');
@@ -176,7 +180,8 @@ export class Connection {
     } catch (error) {
       if (error instanceof BadCommand) answer = `BAD ${error.message}`;
       else if (error instanceof No) answer = `NO ${error.code ? `[${error.code}] ` : ''}${error.message}`;
-      else if (error instanceof OverQuota) answer = 'NO [OVERQUOTA] There is no room left in this mailbox';
+      else if (error instanceof OverQuota)
+        answer = faults.wordsOnly ? 'NO Over quota' : 'NO [OVERQUOTA] There is no room left in this mailbox';
       else throw error;
     }
     if (answer === '') return true;
@@ -293,6 +298,10 @@ export class Connection {
       .filter((name) => this.session.offers(name));
     if (enabled.length > 0) this.session.condStore = true;
     if (enabled.includes('QRESYNC')) this.session.qresync = true;
+    if (this.host.faults.utf8 && args.map(atomOf).includes('UTF8=ACCEPT')) {
+      this.session.utf8 = true;
+      enabled.push('UTF8=ACCEPT');
+    }
     this.session.untagged(`ENABLED${enabled.map((name) => ` ${name}`).join('')}`);
     return 'OK Done';
   }

@@ -1,4 +1,5 @@
 import { setImmediate as breathe } from 'node:timers/promises';
+import { lies } from '../faults';
 import type { Placed } from '../mailbox/folder';
 import { writeInternalDate } from '../message/header';
 import { bodyStructure, envelope, section } from '../message/item';
@@ -28,8 +29,9 @@ export async function fetch(session: Session, args: Token[], uid: boolean): Prom
   if (since > 0 && !items.some((item) => item.toUpperCase() === 'MODSEQ')) items.push('MODSEQ');
   const { folder, readOnly } = session.folder;
   let done = 0;
+  const isHalf = lies(session.host.faults, 'half fetch');
   for (const { placed, number } of session.messagesIn(textOf(args[0]), uid)) {
-    if (placed.modSeq <= since || placed.gone) continue;
+    if (placed.modSeq <= since || placed.gone || (isHalf && placed.uid % 2 === 0)) continue;
     const marks = items.some((item) => /^(BODY\[|RFC822$|RFC822\.TEXT$)/i.test(item));
     if (marks && !readOnly && !placed.flags.has('seen'))
       session.mailbox.setFlags(folder, [{ placed, flags: new Set([...placed.flags, 'seen']) }]);

@@ -1,4 +1,5 @@
 import { encodeModifiedUtf7 } from '../../src/core/mailbox/modified-utf7';
+import { lies } from '../faults';
 import type { Folder } from '../mailbox/folder';
 import { atomOf, BadCommand, decodeFolderName, itemsOf, type Token, textOf } from './grammar';
 import { No, type Session } from './session';
@@ -6,12 +7,19 @@ import { No, type Session } from './session';
 const SEPARATOR = '/';
 
 /** A name as it goes on the wire. */
-function quoted(name: string): string {
-  return `"${encodeModifiedUtf7(name).replace(/["\\]/g, '\\$&')}"`;
+function quoted(session: Session, name: string): string {
+  const octets = session.utf8 ? Buffer.from(name, 'utf8').toString('latin1') : encodeModifiedUtf7(name);
+  return `"${octets.replace(/["\\]/g, '\\$&')}"`;
+}
+
+/** A name that came over the wire; after UTF8=ACCEPT one in modified UTF-7 is another name (RFC 6855 §3). */
+function nameOf(session: Session, token: Token | undefined): string {
+  const octets = textOf(token);
+  return session.utf8 ? Buffer.from(octets, 'latin1').toString('utf8') : decodeFolderName(octets);
 }
 
 export function named(session: Session, token: Token | undefined): Folder {
-  const folder = session.mailbox.folder(decodeFolderName(textOf(token)));
+  const folder = session.mailbox.folder(nameOf(session, token));
   if (!folder) throw new No('NONEXISTENT', 'There is no such folder');
   return folder;
 }
@@ -43,14 +51,16 @@ export function list(session: Session, args: Token[]): undefined {
   const statusItems = statusAt >= 0 ? itemsOf(returned[statusAt + 1]).map(atomOf) : [];
   if (statusAt >= 0 && !session.offers('LIST-STATUS')) throw new BadCommand('STATUS can’t be returned here');
   const matching = patterns.map((pattern) => patternOf(reference, pattern));
+  const isShort = lies(session.host.faults, 'short list');
   for (const folder of session.mailbox.folders.values()) {
+    if (isShort && folder.name !== 'INBOX') continue;
     if (!matching.some((pattern) => pattern.test(folder.name)) || (onlySpecial && !folder.use)) continue;
     const parent = [...session.mailbox.folders.keys()].some((name) => name.startsWith(`${folder.name}${SEPARATOR}`));
     const attributes = [parent ? '\\HasChildren' : '\\HasNoChildren'];
     if (folder.use && session.offers('SPECIAL-USE')) attributes.push(folder.use);
     if (returned.some((item) => item.type === 'atom' && item.value.toUpperCase() === 'SUBSCRIBED'))
       attributes.push('\\Subscribed');
-    session.untagged(`LIST (${attributes.join(' ')}) "${SEPARATOR}" ${quoted(folder.name)}`);
+    session.untagged(`LIST (${attributes.join(' ')}) "${SEPARATOR}" ${quoted(session, folder.name)}`);
     if (statusAt >= 0) sendStatus(session, folder, statusItems);
   }
 }
@@ -58,7 +68,7 @@ export function list(session: Session, args: Token[]): undefined {
 export function lsub(session: Session, args: Token[]): undefined {
   const pattern = patternOf(textOf(args[0]), textOf(args[1]));
   for (const { name } of session.mailbox.folders.values())
-    if (pattern.test(name)) session.untagged(`LSUB () "${SEPARATOR}" ${quoted(name)}`);
+    if (pattern.test(name)) session.untagged(`LSUB () "${SEPARATOR}" ${quoted(session, name)}`);
 }
 
 export function status(session: Session, args: Token[]): undefined {
@@ -66,7 +76,8 @@ export function status(session: Session, args: Token[]): undefined {
 }
 
 function sendStatus(session: Session, folder: Folder, items: string[]): void {
-  const figures = items.map((item) => {
+  const told = items.filter((item) => item !== 'UIDNEXT' || !session.host.faults.noUidNext);
+  const figures = told.map((item) => {
     switch (item) {
       case 'MESSAGES':
         return `MESSAGES ${folder.messages.length}`;
@@ -90,7 +101,7 @@ function sendStatus(session: Session, folder: Folder, items: string[]): void {
     }
     throw new BadCommand(`STATUS does not know ${item}`);
   });
-  session.untagged(`STATUS ${quoted(folder.name)} (${figures.join(' ')})`);
+  session.untagged(`STATUS ${quoted(session, folder.name)} (${figures.join(' ')})`);
 }
 
 export function select(session: Session, args: Token[], readOnly: boolean): string {
@@ -102,11 +113,11 @@ export function select(session: Session, args: Token[], readOnly: boolean): stri
   session.selected = { folder, readOnly: fixed, view: [...folder.messages], modSeq: folder.modSeq };
   const unseen = folder.messages.findIndex(({ flags }) => !flags.has('seen'));
   session.untagged('FLAGS (\\Answered \\Flagged \\Deleted \\Seen \\Draft)');
-  session.untagged(`${folder.messages.length} EXISTS`);
+  session.untagged(`${lies(session.host.faults, 'empty select') ? 0 : folder.messages.length} EXISTS`);
   session.untagged('0 RECENT');
   if (unseen >= 0) session.untagged(`OK [UNSEEN ${unseen + 1}] The first unseen message`);
   session.untagged(`OK [UIDVALIDITY ${folder.uidValidity}] UIDs are valid`);
-  session.untagged(`OK [UIDNEXT ${folder.uidNext}] The next UID`);
+  if (!session.host.faults.noUidNext) session.untagged(`OK [UIDNEXT ${folder.uidNext}] The next UID`);
   session.untagged(
     fixed
       ? 'OK [PERMANENTFLAGS ()] No flags can be changed'
@@ -117,7 +128,7 @@ export function select(session: Session, args: Token[], readOnly: boolean): stri
 }
 
 export function create(session: Session, args: Token[]): undefined {
-  const name = decodeFolderName(textOf(args[0])).replace(/\/$/, '');
+  const name = nameOf(session, args[0]).replace(/\/$/, '');
   if (session.mailbox.folder(name)) throw new No('ALREADYEXISTS', 'There is such a folder already');
   if (name === '' || name.length > 250) throw new No('CANNOT', 'A folder can’t be named so');
   // CREATE-SPECIAL-USE (RFC 6154 §3): (USE (\Trash)).
@@ -133,7 +144,7 @@ export function remove(session: Session, args: Token[]): undefined {
 
 export function rename(session: Session, args: Token[]): undefined {
   const folder = named(session, args[0]);
-  const to = decodeFolderName(textOf(args[1]));
+  const to = nameOf(session, args[1]);
   if (folder.name === 'INBOX') throw new No('CANNOT', 'The inbox keeps its name here');
   if (session.mailbox.folder(to)) throw new No('ALREADYEXISTS', 'There is such a folder already');
   for (const name of [...session.mailbox.folders.keys()]) {
@@ -171,6 +182,6 @@ export function getQuota(session: Session, args: Token[]): undefined {
 export function getQuotaRoot(session: Session, args: Token[]): undefined {
   const folder = named(session, args[0]);
   const root = session.host.faults.archiveRoot && ARCHIVE.test(folder.name) ? 'archive' : 'mailbox';
-  session.untagged(`QUOTAROOT ${quoted(folder.name)} "${root}"`);
+  session.untagged(`QUOTAROOT ${quoted(session, folder.name)} "${root}"`);
   sendQuota(session, root);
 }

@@ -2,6 +2,7 @@ import { setImmediate as breathe } from 'node:timers/promises';
 import libmime from 'libmime';
 import { parseSequenceSet, printSequenceSet, rangesOf } from '../../src/core/sets/ranges';
 import { fold } from '../../src/core/text';
+import { lies } from '../faults';
 import type { Placed } from '../mailbox/folder';
 import { type Entity, writeBody } from '../message/entity';
 import { fieldOf, readHeader, readStructured, writtenDay } from '../message/header';
@@ -38,6 +39,9 @@ export async function search(session: Session, args: Token[], uid: boolean): Pro
     compiler.asksModSeq && found.length > 0
       ? Math.max(...view.filter(({ gone }) => !gone).map((placed) => placed.modSeq))
       : undefined;
+  const { faults } = session.host;
+  if (lies(faults, 'silent search')) return;
+  if (lies(faults, 'empty search')) found.length = 0;
   if (!returned) {
     session.untagged(`SEARCH${found.map((number) => ` ${number}`).join('')}${modSeq ? ` (MODSEQ ${modSeq})` : ''}`);
     return;
@@ -46,7 +50,10 @@ export async function search(session: Session, args: Token[], uid: boolean): Pro
   if (found.length > 0) {
     if (returned.includes('MIN')) parts.push(` MIN ${found[0]}`);
     if (returned.includes('MAX')) parts.push(` MAX ${found.at(-1)}`);
-    if (returned.includes('ALL')) parts.push(` ALL ${printSequenceSet(rangesOf(found))}`);
+    const all = lies(faults, 'endless set')
+      ? '1:4294967295'
+      : printSequenceSet(lies(faults, 'short set') ? rangesOf(found).slice(0, -1) : rangesOf(found));
+    if (returned.includes('ALL') && all !== '') parts.push(` ALL ${all}`);
   }
   if (returned.includes('COUNT')) parts.push(` COUNT ${found.length}`);
   if (modSeq) parts.push(` MODSEQ ${modSeq}`);

@@ -58,6 +58,8 @@ export class Session {
   condStore = false;
   /** Whether expunged messages are told as VANISHED (RFC 7162 §3.2.10). */
   qresync = false;
+  /** Whether names go in UTF-8 (RFC 6855). */
+  utf8 = false;
   /** Of the command under way. */
   tag = '';
   /** When the session is over, milliseconds since 1970. */

@@ -91,7 +91,7 @@ export function fuzzDecoder(inputs: number, seed: number): Fuzzed {
     const read: { uid: number }[] = [];
     const dialogue = new Dialogue({ send: () => undefined, sendsLiterals: () => true, unasked: () => undefined });
     const reader = readers[input % readers.length] as (typeof readers)[number];
-    const fetch = { next: () => undefined, read: reader, passes: true };
+    const fetch = { next: () => undefined, read: reader, passes: true, patience: 1_000 };
     dialogue.send(
       fetchCommand<{ uid: number }>({ text: '1:*', messages: 1_000_000 }, fetch, (message) => read.push(message)),
     );

@@ -1,5 +1,5 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { noFaults } from '../../stand-in/faults';
+import { type Lie, noFaults } from '../../stand-in/faults';
 import type { StandIn } from '../../stand-in/host';
 import type { Random } from '../../stand-in/message/random';
 import { type App, until } from '../harness';
@@ -29,8 +29,21 @@ const KINDS = [
   'bye',
   'limit',
   'throttle',
+  'lie',
+  'lie',
   'pause',
 ] as const;
+
+/** Answers that end with OK and are wrong. */
+const LIES: readonly Lie[] = [
+  'silent search',
+  'empty search',
+  'endless set',
+  'short set',
+  'half fetch',
+  'empty select',
+  'short list',
+];
 
 /** Faults at random points. */
 export class Strikes {
@@ -89,6 +102,9 @@ export class Strikes {
         await sleep(random.between(200, 900));
         host.faults.throttleMs = 0;
         return;
+      case 'lie':
+        host.faults.lie = { kind: random.pick(LIES), times: random.between(1, 2) };
+        return;
       case 'pause': {
         const paused = await app.call('POST', `${runPath}/pause`).catch(() => undefined);
         if (paused?.status !== 202) return;
@@ -117,7 +133,7 @@ export class Strikes {
 
   /** Nothing more goes wrong. */
   calm(): void {
-    const { dropAnswerTo, byeOn, refuse, throttleMs, dropAfterBytes } = noFaults();
-    Object.assign(this.host.faults, { dropAnswerTo, byeOn, refuse, throttleMs, dropAfterBytes });
+    const { dropAnswerTo, byeOn, refuse, throttleMs, dropAfterBytes, lie } = noFaults();
+    Object.assign(this.host.faults, { dropAnswerTo, byeOn, refuse, throttleMs, dropAfterBytes, lie });
   }
 }

@@ -3,6 +3,7 @@ import type { ListedFolder, MailServer } from '../../mail/server';
 import type { Account } from '../../store/accounts';
 import type { Database, Queryable } from '../../store/database';
 import { folderById, foldersOf, generationsFor, type StoredFolder, saveListing } from '../../store/folders';
+import { assertGone } from '../listing';
 
 /** A folder into which messages are brought. */
 export interface Destination {
@@ -74,6 +75,7 @@ export class Destinations {
     await this.server.createFolder(wanted.serverName);
     this.listed = undefined;
     const listed = await this.list();
+    await assertGone(this.database, this.account.id, this.server, [...listed.values()]);
     await this.fenced((client) => saveListing(client, this.account.id, [...listed.values()]));
     return listed;
   }

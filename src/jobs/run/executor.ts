@@ -1,4 +1,5 @@
 import { FLAG_BITS } from '../../core/mailbox/flags';
+import type { MessageRecord } from '../../core/mailbox/record';
 import { difference, numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { MailServer, Moved } from '../../mail/server';
@@ -394,9 +395,18 @@ export class BatchExecutor {
   }
 
   /** Leaves members that are nowhere where they were looked for, and says whether the folder is gone with them. */
-  async markVanished(generation: number, members: readonly { id: number }[]): Promise<void> {
+  async markVanished(generation: number, members: readonly { id: number; uid: number }[]): Promise<void> {
     if (members.length === 0) return;
-    const gone = (await this.folders.open(generation, true)) === 'folder-gone';
+    const reason = await this.folders.open(generation, true);
+    // One answer that they are gone is not enough: each is asked for by itself.
+    if (reason === undefined || reason === 'read-only')
+      for await (const there of this.server.flags(rangesOf(members.map(({ uid }) => uid))))
+        if (there.length > 0)
+          throw new MailProblem(
+            'unreadable-answer',
+            'The server says in one answer that some messages are gone, and in another that they are there. Nothing was taken for gone.',
+          );
+    const gone = reason === 'folder-gone';
     const ids = members.map(({ id }) => id);
     await this.fenced(async (client) => {
       await losePlacements(client, this.account.id, ids);
@@ -454,9 +464,13 @@ export class BatchExecutor {
     const uids = await this.server.uids([[from, 0xffffffff]]);
     const taken = await broughtUids(database, account.id, to.generation, from, this.run.id);
     const fresh = difference(uids, taken);
-    const records = [];
-    if (fresh.length > 0)
-      for await (const read of this.server.metadata(fresh)) for (const record of read) records.push(record);
+    const records: MessageRecord[] = [];
+    let missing = fresh;
+    // What did not come is asked for once more, before it is taken for what can't be read.
+    for (let tries = 0; missing.length > 0 && tries < 2; tries++) {
+      for await (const read of this.server.metadata(missing)) for (const record of read) records.push(record);
+      missing = difference(fresh, rangesOf(records.map(({ uid }) => uid)));
+    }
     return records;
   }
 

@@ -10,7 +10,7 @@ import type { Destinations } from './destinations';
 
 /** The folders of a run on one connection: which is open. */
 export class Folders {
-  private opened: { generation: number; readOnly: boolean } | undefined;
+  private last: { generation: number; serverName: string; readOnly: boolean } | undefined;
   private opening: { generation: number; reason: Promise<LeftReason | undefined> } | undefined;
 
   constructor(
@@ -20,6 +20,11 @@ export class Folders {
     private readonly sync: FolderSync,
     private readonly destinations: Destinations,
   ) {}
+
+  /** What is selected; whoever else uses the connection may have selected another folder meanwhile. */
+  private get opened(): { generation: number; readOnly: boolean } | undefined {
+    return this.last && this.server.opened === this.last.serverName ? this.last : undefined;
+  }
 
   /**
    * Selects the folder of a generation unless it is selected; says why it can't be used.
@@ -43,7 +48,7 @@ export class Folders {
     generation: number,
     open: (serverName: string) => Promise<OpenFolder>,
   ): Promise<LeftReason | undefined> {
-    this.opened = undefined;
+    this.last = undefined;
     const stored = await generationById(this.database, this.account.id, generation);
     const folder = (await folderById(this.database, this.account.id, stored.folder)) as StoredFolder;
     let found: OpenFolder;
@@ -54,7 +59,7 @@ export class Folders {
       throw error;
     }
     if (found.uidValidity !== stored.uidValidity) return 'changed';
-    this.opened = { generation, readOnly: found.readOnly };
+    this.last = { generation, serverName: folder.serverName, readOnly: found.readOnly };
     return found.readOnly ? 'read-only' : undefined;
   }
 
@@ -76,7 +81,7 @@ export class Folders {
   /** Reads a folder whose UIDVALIDITY changed, so that its messages are known again; gives its generation. */
   async follow(generation: number): Promise<number | undefined> {
     const stored = await generationById(this.database, this.account.id, generation);
-    this.opened = undefined;
+    this.last = undefined;
     this.destinations.forget(stored.folder);
     const folder = (await folderById(this.database, this.account.id, stored.folder)) as StoredFolder;
     return (await this.sync.sync(folder))?.id;

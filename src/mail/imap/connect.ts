@@ -5,7 +5,11 @@ import { MailProblem } from '../problem';
 import type { Access, MailServer } from '../server';
 import { signIn } from './authenticate';
 import { Library } from './library';
+import { patienceOf } from './patience';
 import { ImapServer } from './server';
+
+/** Seconds that a server may take for a plain command, where the operator says nothing else. */
+const USUAL_SECONDS = 120;
 
 /** Signs in to an IMAP server. Throws a MailProblem that says which step failed. */
 export async function connectImap(access: Access, outgoing: Outgoing): Promise<MailServer> {
@@ -29,7 +33,11 @@ export async function connectImap(access: Access, outgoing: Outgoing): Promise<M
       access.user,
       (session) => signIn(session, access),
     );
-    return await ImapServer.over(library, `${access.host}:${access.port}`);
+    return await ImapServer.over(
+      library,
+      `${access.host}:${access.port}`,
+      patienceOf(outgoing.commandSeconds ?? USUAL_SECONDS),
+    );
   } catch (error) {
     if (error instanceof MailProblem) throw error;
     throw connectProblem(error as ImapFailure, access);

@@ -104,7 +104,8 @@ export class Library {
       logger: this.listener(),
       connectionTimeout: 15_000,
       greetingTimeout: 10_000,
-      socketTimeout: 120_000,
+      // Commands have deadlines of their own; a large folder may take minutes to open.
+      socketTimeout: 1_800_000,
     });
     const broken = brokenContract(this.client);
     if (broken.length > 0) throw new Error(`The client library changed: ${broken.join(', ')}.`);

@@ -16,20 +16,23 @@ const BY_CODE: Readonly<Record<string, MailProblemKind>> = {
 };
 
 /**
- * What servers say without a code. Each line tells where it was seen: in the source or the answers of a general server of
- * Debian's, by `test/servers`. Words in other languages, or of other servers, are asked of the quota (jobs/run).
+ * What servers say without a code, or with one that says nothing ([ALERT]). Each was seen in the programs of Debian 12 that it
+ * names. Words of other servers, and in other languages, are not guessed at: where it may be for want of room the quota is
+ * asked (jobs/run).
  */
 const BY_WORDS: readonly { words: RegExp; kind: MailProblemKind }[] = [
-  // Cyrus 3.6: `NO Over quota` to COPY, MOVE and APPEND.
-  { words: /^over ?quota\b/i, kind: 'no-room' },
-  // Courier 1.1: `NO [ALERT] You exceeded your mail quota.` to COPY and APPEND.
-  { words: /\bexceeded your (mail )?quota\b/i, kind: 'no-room' },
-  // Dovecot 2.3: `NO [OVERQUOTA] Quota exceeded (mailbox for user is full)`; a proxy in front of it may drop the code.
+  // Cyrus 3.6, libcyrus_imap: `NO Over quota`, to COPY, MOVE and APPEND.
+  { words: /^over quota\b/i, kind: 'no-room' },
+  // Courier 1.0, imapd: `NO [ALERT] You exceeded your mail quota.`, to COPY and APPEND.
+  { words: /^you exceeded your mail quota\b/i, kind: 'no-room' },
+  // Dovecot 2.3: `NO [OVERQUOTA] Quota exceeded (mailbox for user is full)`, whose code a proxy in front of it may drop.
   { words: /^quota exceeded\b/i, kind: 'no-room' },
-  // Cyrus 3.6: `NO Permission denied` to COPY, STORE and EXPUNGE without the right (RFC 4314).
+  // Cyrus 3.6, libcyrus_imap: `NO Permission denied`, without the right that a command needs (RFC 4314).
   { words: /^permission denied\b/i, kind: 'read-only' },
-  // Cyrus 3.6: `NO Mailbox does not exist`; Dovecot 2.3: `NO Mailbox doesn't exist: NAME`; Courier 1.1: `NO Unable to open this mailbox.`
-  { words: /^mailbox (does not|doesn.t) exist\b|^unable to open this mailbox\b/i, kind: 'folder-gone' },
+  // Cyrus 3.6, libcyrus_imap: `NO Mailbox does not exist`.
+  // Courier 1.0, imapd: `NO Mailbox does not exist, or must be subscribed to.`, `NO Unable to open this mailbox.`
+  // Dovecot 2.3: `NO [NONEXISTENT] Mailbox doesn't exist: NAME`.
+  { words: /^mailbox (does not|doesn't) exist\b|^unable to open this mailbox\b/i, kind: 'folder-gone' },
 ];
 
 const SENTENCES: Partial<Record<MailProblemKind, string>> = {

@@ -30,23 +30,12 @@ import { BARE_METADATA, METADATA, readRecord } from './fetch/record';
 import { FetchRate, Windows } from './fetch/windows';
 import { type Library, specialUseOfName } from './library';
 import { FolderNames } from './names';
+import type { Patience } from './patience';
 import { refusal } from './refusals';
 import { cut, printed, SetLength } from './sets';
 import { messageHeader, messageText } from './text';
 import { Malformed } from './wire/cursor';
 import type { Status } from './wire/status';
-
-/** Milliseconds that a command is waited for without anything of its answer. */
-const PATIENCE = {
-  /** What a server answers from what it has at hand. */
-  plain: 120_000,
-  /** Opening a large folder may have it read anew. */
-  open: 300_000,
-  /** A text is looked for in every message. */
-  search: 600_000,
-  /** What moves many messages, of which most servers say nothing until it is done. */
-  change: 900_000,
-};
 
 /** Messages that one SEARCH looks through, so that no answer is longer than a response may be. */
 const SEARCHED_AT_ONCE = 50_000;
@@ -82,6 +71,7 @@ export class ImapServer implements MailServer {
   private constructor(
     private readonly library: Library,
     host: string,
+    private readonly patience: Patience,
   ) {
     const has = this.has.bind(this);
     this.names = new FolderNames(has('IMAP4REV2') && !has('IMAP4REV1'));
@@ -99,10 +89,14 @@ export class ImapServer implements MailServer {
   }
 
   /** Takes a connection that is signed in, and enables what is used of the server's extensions. */
-  static async over(library: Library, host: string): Promise<ImapServer> {
-    const server = new ImapServer(library, host);
+  static async over(library: Library, host: string, patience: Patience): Promise<ImapServer> {
+    const server = new ImapServer(library, host, patience);
     await server.enable();
     return server;
+  }
+
+  get opened(): string | undefined {
+    return this.selected?.serverName;
   }
 
   private has(capability: string): boolean {
@@ -118,7 +112,7 @@ export class ImapServer implements MailServer {
       while (!cursor.isDone()) this.enabled.add(cursor.word());
       return true;
     };
-    await this.channel.run({ pieces: [`ENABLE ${wanted.join(' ')}`], patience: PATIENCE.plain, take });
+    await this.channel.run({ pieces: [`ENABLE ${wanted.join(' ')}`], patience: this.patience.plain, take });
   }
 
   /** Keeps up with what a server tells of the open folder by itself. */
@@ -168,7 +162,8 @@ export class ImapServer implements MailServer {
       const returned = request.length > 0 ? ` RETURN (${request.join(' ')})` : '';
       const sent = this.channel.send({
         pieces: [`LIST "" "*"${returned}`],
-        patience: PATIENCE.plain,
+        // Figures of a large folder that nobody asked for before take minutes.
+        patience: this.patience.open,
         maxResponses: 2 * MAX_FOLDERS,
         take: (response) => answer.take(response),
       });
@@ -202,7 +197,7 @@ export class ImapServer implements MailServer {
 
   private statusCommand(wire: string, take: Command['take']): Command {
     const pieces = joined('STATUS ', astring(wire), ` (${this.figures})`);
-    return { pieces, patience: PATIENCE.open, ...(take ? { take } : {}) };
+    return { pieces, patience: this.patience.open, ...(take ? { take } : {}) };
   }
 
   async status(serverName: string): Promise<FolderStatus | null> {
@@ -301,7 +296,7 @@ export class ImapServer implements MailServer {
       return word === 'QUOTA' || word === 'QUOTAROOT';
     };
     try {
-      await this.channel.run({ pieces: joined(`${command} `, astring(argument)), patience: PATIENCE.plain, take });
+      await this.channel.run({ pieces: joined(`${command} `, astring(argument)), patience: this.patience.plain, take });
       return { roots };
     } catch (error) {
       if (error instanceof MailProblem) return { roots, problem: error };
@@ -310,7 +305,7 @@ export class ImapServer implements MailServer {
   }
 
   async open(serverName: string): Promise<OpenFolder> {
-    return this.opened(serverName, await this.selecting(serverName).ended());
+    return this.keepOpened(serverName, await this.selecting(serverName).ended());
   }
 
   /** Sends SELECT; another command may be sent behind it. */
@@ -321,7 +316,7 @@ export class ImapServer implements MailServer {
     const parameter = this.dialect.condStore && !this.enabled.has('CONDSTORE') ? ' (CONDSTORE)' : '';
     const sent = this.channel.send({
       pieces: joined('SELECT ', astring(serverName), parameter),
-      patience: PATIENCE.open,
+      patience: this.patience.open,
       take: (response) => answer.take(response),
     });
     const ended = async () => {
@@ -336,7 +331,7 @@ export class ImapServer implements MailServer {
     return { sent, ended };
   }
 
-  private async opened(serverName: string, told: Opened): Promise<OpenFolder> {
+  private async keepOpened(serverName: string, told: Opened): Promise<OpenFolder> {
     const { messages, uidValidity, modSeq, readOnly } = told;
     this.selected = { serverName, messages, uidNext: told.uidNext ?? MAX_UID + 1, grew: false, losses: 0 };
     if (told.uidNext === null) this.selected.uidNext = messages === 0 ? 1 : (await this.lastUid()) + 1;
@@ -351,11 +346,16 @@ export class ImapServer implements MailServer {
     return last;
   }
 
+  /** Of a fetch of one command. */
+  private get alone() {
+    return { next: () => undefined, patience: this.patience.plain };
+  }
+
   private async readUids(text: string, messages: number): Promise<number[]> {
     const uids: number[] = [];
     await this.channel.run({
       pieces: [text],
-      patience: PATIENCE.plain,
+      patience: this.patience.plain,
       maxResponses: 2 * messages + 10_000,
       take({ word, cursor }) {
         if (word !== 'FETCH') return false;
@@ -369,7 +369,7 @@ export class ImapServer implements MailServer {
 
   async createFolder(serverName: string, role?: 'trash'): Promise<void> {
     const use = role && this.dialect.createSpecialUse ? ' (USE (\\Trash))' : '';
-    await this.channel.run({ pieces: joined('CREATE ', astring(serverName), use), patience: PATIENCE.plain });
+    await this.channel.run({ pieces: joined('CREATE ', astring(serverName), use), patience: this.patience.plain });
   }
 
   async uids(within?: Ranges): Promise<Ranges> {
@@ -428,7 +428,7 @@ export class ImapServer implements MailServer {
       const answer = new SearchAnswer();
       await this.channel.run({
         pieces: joined(`UID SEARCH${returns}${charset}${part}`, ...keys),
-        patience: PATIENCE.search,
+        patience: this.patience.search,
         take: (response, tag) => answer.take(response, tag),
       });
       const { folder } = this;
@@ -450,13 +450,13 @@ export class ImapServer implements MailServer {
     messages: number,
   ): Promise<{ open: OpenFolder; records: MessageRecord[] } | undefined> {
     const records = new Map<number, MessageRecord>();
-    const fetch = { next: () => undefined, read: readRecord, passes: true };
+    const fetch = { ...this.alone, read: readRecord, passes: true };
     const selecting = this.selecting(serverName);
     const command = fetchCommand({ text: '', messages }, fetch, (record) => records.set(record.uid, record));
     const reading = this.channel.send({ ...command, pieces: [`FETCH 1:${messages} ${this.allItems}`] });
     let open: OpenFolder;
     try {
-      open = await this.opened(serverName, await selecting.ended());
+      open = await this.keepOpened(serverName, await selecting.ended());
       await this.channel.done(reading);
     } catch (error) {
       // There may be fewer by now, or no folder.
@@ -495,12 +495,12 @@ export class ImapServer implements MailServer {
       return { open, flags };
     }
     const selecting = this.selecting(serverName);
-    const fetch = { next: () => undefined, read: readFlagsRecord, passes: false };
+    const fetch = { ...this.alone, read: readFlagsRecord, passes: false };
     const text = `${set} (${FLAGS})`;
     const reading = this.channel.send(
       fetchCommand({ text, messages: countOf(uids) }, fetch, (record) => flags.push(record)),
     );
-    const open = await this.opened(serverName, await selecting.ended());
+    const open = await this.keepOpened(serverName, await selecting.ended());
     await this.channel.done(reading);
     return { open, flags };
   }
@@ -511,7 +511,7 @@ export class ImapServer implements MailServer {
     const vanished: (readonly [number, number])[] = [];
     const vanishing = this.enabled.has('QRESYNC') ? ' VANISHED' : '';
     const text = `1:* (${FLAGS}) (CHANGEDSINCE ${since}${vanishing})`;
-    const fetch = { next: () => undefined, read: readFlagsRecord, passes: false };
+    const fetch = { ...this.alone, read: readFlagsRecord, passes: false };
     const command = fetchCommand({ text, messages: this.folder.messages }, fetch, (record) => changed.push(record));
     await this.channel.run({
       ...command,
@@ -531,12 +531,13 @@ export class ImapServer implements MailServer {
   private async *bulk<T>(uids: Ranges, items: string, how: Pick<BulkFetch<T>, 'read' | 'passes'>): AsyncGenerator<T[]> {
     const windows = new Windows(uids, items, this.rate, this.setLength.octets);
     const answered = (octets: number) => windows.answered(octets);
+    const { plain: patience } = this.patience;
     if (!this.rate.isKnown) {
       const probe = [windows.next()];
-      yield* fetchInBulk(this.channel, { ...how, next: () => probe.pop(), answered });
+      yield* fetchInBulk(this.channel, { ...how, next: () => probe.pop(), answered, patience });
       if (this.rate.isSlow && this.has('COMPRESS=DEFLATE')) await this.channel.lend(() => this.library.compress());
     }
-    yield* fetchInBulk(this.channel, { ...how, next: () => windows.next(), answered });
+    yield* fetchInBulk(this.channel, { ...how, next: () => windows.next(), answered, patience });
   }
 
   move(uids: Ranges, destination: string, messages: number): Promise<Moved> {
@@ -574,7 +575,7 @@ export class ImapServer implements MailServer {
   }
 
   async expungeAll(): Promise<void> {
-    await this.channel.run({ pieces: ['EXPUNGE'], patience: PATIENCE.change });
+    await this.channel.run({ pieces: ['EXPUNGE'], patience: this.patience.change });
   }
 
   /**
@@ -588,7 +589,7 @@ export class ImapServer implements MailServer {
     const sets = [...cut(uids, this.setLength.octets)];
     for (let set = sets.shift(); set !== undefined; set = sets.shift()) {
       const { ended, ...rest } = command(set);
-      const sent = this.channel.send({ ...rest, patience: PATIENCE.change, maxResponses: MAX_UID });
+      const sent = this.channel.send({ ...rest, patience: this.patience.change, maxResponses: MAX_UID });
       try {
         const status = await this.channel.done(sent);
         ended?.(status);
@@ -609,11 +610,11 @@ export class ImapServer implements MailServer {
   }
 
   text(uid: number): Promise<string> {
-    return messageText(this.channel, uid);
+    return messageText(this.channel, uid, this.patience);
   }
 
   header(uid: number): Promise<string> {
-    return messageHeader(this.channel, uid);
+    return messageHeader(this.channel, uid, this.patience);
   }
 
   close(): Promise<void> {

@@ -4,11 +4,11 @@ import type { Channel } from './channel';
 import { parameterOf } from './fetch/parameters';
 import { readParts } from './fetch/structure';
 import { decodeCharset } from './fetch/words';
+import type { Patience } from './patience';
 import type { Cursor } from './wire/cursor';
 
 /** Octets of a header or body that are fetched for reading. */
 const MAX_READ = 256 * 1024;
-const PATIENCE = 60_000;
 
 /** A part of a message that can be read. */
 interface TextPart {
@@ -19,9 +19,9 @@ interface TextPart {
 }
 
 /** The first text part that is to be read: plain where there is one, else HTML without its tags. */
-export async function messageText(channel: Channel, uid: number): Promise<string> {
+export async function messageText(channel: Channel, uid: number, patience: Patience): Promise<string> {
   const parts: TextPart[] = [];
-  await fetchItem(channel, uid, 'BODYSTRUCTURE', 'BODYSTRUCTURE', (cursor) => {
+  await fetchItem(channel, uid, patience, 'BODYSTRUCTURE', 'BODYSTRUCTURE', (cursor) => {
     readParts(cursor, ({ path, type, parameters, encoding, disposition }) => {
       if (disposition.kind === 'attachment') return;
       const section = path.length > 0 ? path.join('.') : '1';
@@ -30,20 +30,20 @@ export async function messageText(channel: Channel, uid: number): Promise<string
   });
   const part = parts.find(({ type }) => type === 'text/plain') ?? parts.find(({ type }) => type === 'text/html');
   if (!part) return '';
-  const octets = await section(channel, uid, part.section);
+  const octets = await section(channel, uid, part.section, patience);
   const text = decodeCharset(decodeTransfer(octets, part.encoding), part.charset || 'utf-8');
   return storable(part.type === 'text/html' ? withoutTags(text) : text);
 }
 
 /** The header as it stands. */
-export async function messageHeader(channel: Channel, uid: number): Promise<string> {
-  return Buffer.from(await section(channel, uid, 'HEADER'), 'latin1').toString('utf8');
+export async function messageHeader(channel: Channel, uid: number, patience: Patience): Promise<string> {
+  return Buffer.from(await section(channel, uid, 'HEADER', patience), 'latin1').toString('utf8');
 }
 
 /** The beginning of a section, an octet a character. */
-async function section(channel: Channel, uid: number, name: string): Promise<string> {
+async function section(channel: Channel, uid: number, name: string, patience: Patience): Promise<string> {
   let octets = '';
-  await fetchItem(channel, uid, `BODY.PEEK[${name}]<0.${MAX_READ}>`, 'BODY', (cursor) => {
+  await fetchItem(channel, uid, patience, `BODY.PEEK[${name}]<0.${MAX_READ}>`, 'BODY', (cursor) => {
     octets = cursor.octets();
   });
   return octets;
@@ -52,13 +52,14 @@ async function section(channel: Channel, uid: number, name: string): Promise<str
 async function fetchItem(
   channel: Channel,
   uid: number,
+  patience: Patience,
   asked: string,
   item: 'BODY' | 'BODYSTRUCTURE',
   read: (cursor: Cursor) => void,
 ): Promise<void> {
   await channel.run({
     pieces: [`UID FETCH ${uid} (UID ${asked})`],
-    patience: PATIENCE,
+    patience: patience.plain,
     take({ word, cursor }) {
       if (word !== 'FETCH') return false;
       cursor.list();

@@ -6,9 +6,6 @@ import type { Cursor } from '../wire/cursor';
 /** Commands that the server has before it while it answers, so that the line never waits for the next. */
 const UNDER_WAY = 2;
 
-/** Milliseconds without a message of those that were asked for. */
-const PATIENCE = 120_000;
-
 /** One UID FETCH. */
 export interface FetchCommand {
   /** What follows `UID FETCH`. */
@@ -27,6 +24,8 @@ export interface BulkFetch<T> {
   answered?(octets: number): void;
   /** Without it a response that can't be read fails the command; with it, it is passed by, and its message missing. */
   passes: boolean;
+  /** Milliseconds without a message of those that were asked for. */
+  patience: number;
 }
 
 /** What a command of a bulk fetch is: what it reads is given to `give`. */
@@ -37,7 +36,7 @@ export function fetchCommand<T>(
 ): Command {
   return {
     pieces: [`UID FETCH ${text}`],
-    patience: PATIENCE,
+    patience: fetch.patience,
     // A server may tell of flags that others changed meanwhile, and of a message twice.
     maxResponses: 4 * messages + 10_000,
     // RFC 5530 §3: some were expunged meanwhile, and the others were fetched.

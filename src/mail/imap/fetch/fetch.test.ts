@@ -24,7 +24,7 @@ function read(octets: string, sizes: readonly number[] = [Number.MAX_SAFE_INTEGE
     sendsLiterals: () => true,
     unasked: ({ word }) => unasked.push(word),
   });
-  const fetch = { next: () => undefined, read: readRecord, passes: true };
+  const fetch = { next: () => undefined, read: readRecord, passes: true, patience: 1_000 };
   const sent = dialogue.send(fetchCommand({ text: '1:*', messages: 10 }, fetch, (record) => records.push(record)));
   const bytes = Buffer.from(octets, 'utf8');
   for (let at = 0, turn = 0; at < bytes.length; turn++) {
