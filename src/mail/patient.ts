@@ -40,8 +40,9 @@ export function patient(server: MailServer, waiting: (milliseconds: number) => P
   return new Proxy(server, {
     get(target, name) {
       const member: unknown = Reflect.get(target, name, target);
-      if (typeof member !== 'function' || name === 'close')
-        return typeof member === 'function' ? member.bind(target) : member;
+      if (typeof member !== 'function') return member;
+      // Nothing that a server could refuse.
+      if (name === 'close' || name === 'serverNameOf') return member.bind(target);
       return (...input: unknown[]) => {
         if (STREAMS.has(name)) return streamed(() => member.apply(target, input) as AsyncIterable<unknown>);
         return again(() => member.apply(target, input) as Promise<unknown>);

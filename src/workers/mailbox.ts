@@ -331,7 +331,7 @@ export class Mailbox {
     };
   }
 
-  /** What Level shows of all mail but the trash. */
+  /** What Level shows of everything outside the trash. */
   measure(request: MeasureRequest): Measured {
     return measure(
       this.columns,

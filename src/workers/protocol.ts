@@ -92,7 +92,7 @@ export interface MarkedSelector {
   expect: Amount;
 }
 
-/** What Level shows, computed over all mail but the trash. */
+/** What Level shows, computed over everything outside the trash. */
 export interface Measured {
   /** First years, then the bands of size from the smallest; bytes and messages, row by row. */
   years: number[];

@@ -24,7 +24,7 @@ import { type ComparedFolder, FolderSync } from './folder';
 import { OutlinePass, total, WORTH_OUTLINING } from './outline';
 
 /** Rounds after which a folder that never stands still is left as it is then; the next scan goes on. */
-const MOST_ROUNDS = 8;
+const MAX_ROUNDS = 8;
 const PROGRESS_MS = 400;
 
 /** Folders from which on further connections are worth their sign-in, and small ones are read as a whole. */
@@ -88,7 +88,7 @@ class Scanner {
 
   async run(): Promise<void> {
     try {
-      for (let round = 0; round < MOST_ROUNDS; round++) {
+      for (let round = 0; round < MAX_ROUNDS; round++) {
         const listed = await readLevel(this.context.database, this.account.id, this.pool.first);
         this.sync.forgetTrash();
         const changed = await changedFolders(this.context.database, this.account.id, listed, round === 0);
