@@ -45,7 +45,7 @@ export function recordOf(message: FetchMessageObject): MessageRecord {
     from,
     recipients: [...(envelope?.to ?? []), ...(envelope?.cc ?? [])]
       .slice(0, MOST_RECIPIENTS)
-      .map((to) => mailbox(cutText(to.name), cutText(to.address)))
+      .map(addressOf)
       .filter((to) => to.name !== '' || to.address !== ''),
     subject,
     listId: listIdOf(fields.get('list-id') ?? ''),
@@ -65,8 +65,19 @@ function believedDate(date: unknown): Date | null {
 function authorOf(list: MessageAddressObject[] | undefined): Mailbox | null {
   const first = list?.[0];
   if (!first) return null;
-  const author = mailbox(cutText(first.name), cutText(first.address));
+  const author = addressOf(first);
   return author.name === '' && author.address === '' ? null : author;
+}
+
+/** Dovecot writes MISSING_MAILBOX and MISSING_DOMAIN where an address has none, which is no address then. */
+function addressOf({ name, address = '' }: MessageAddressObject): Mailbox {
+  const [local = '', host = ''] = [
+    address.slice(0, address.lastIndexOf('@')),
+    address.slice(address.lastIndexOf('@') + 1),
+  ];
+  const isMissing = (part: string) => /^missing_(mailbox|domain)$/i.test(part);
+  if (!isMissing(local) && !isMissing(host)) return mailbox(cutText(name), cutText(address));
+  return mailbox(cutText(name || (isMissing(local) ? '' : local)), '');
 }
 
 function cutText(text: string | undefined): string {
