@@ -220,6 +220,9 @@ test('senders add up to the messages under the criteria, and their newest are th
     const { key, last } = body.senders[0];
     const newest = (await app.call('GET', `${account}/senders/${encodeURIComponent(key)}/newest?by=${by}`)).body;
     assert.ok(newest.length > 0 && newest[0].date >= last);
+    const byKey = await app.call('GET', `${account}/newest?by=${by}&key=${encodeURIComponent(key)}`);
+    assert.deepEqual(byKey.body, newest);
+    assert.deepEqual((await app.call('GET', `${account}/newest?by=${by}&key=..`)).body, []);
   }
 });
 

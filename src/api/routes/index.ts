@@ -12,7 +12,7 @@ import * as lots from './lots';
 import * as mailbox from './mailbox';
 import * as plan from './plan';
 import * as runs from './runs';
-import { firstRanking, listSenders, newest } from './senders';
+import { firstRanking, listSenders, newest, newestByKey } from './senders';
 import { endAnother, erase, leave, listSessions, showSession, signIn, signOut } from './session';
 import { health } from './system';
 import * as tokens from './tokens';
@@ -55,6 +55,7 @@ export const ROUTES: Route[] = [
   listSenders,
   firstRanking,
   newest,
+  newestByKey,
   lots.makeLot,
   lots.listLots,
   lots.showLot,

@@ -67,12 +67,23 @@ export const firstRanking = route({
   }),
 });
 
+const Newest = v.array(v.object({ id: v.number(), subject: v.string(), date: s.Timestamp, size: v.number() }));
+
+export const newestByKey = route({
+  method: 'GET',
+  path: '/accounts/{account}/newest',
+  summary: 'The five newest messages of a sender whose key no path can carry, such as none at all or `..`.',
+  query: v.object({ by: By, key: v.pipe(v.string(), v.maxLength(1_000)) }),
+  response: Newest,
+  handle: async ({ environment, account, query }) => newestOfSender(environment.database, account, query.by, query.key),
+});
+
 export const newest = route({
   method: 'GET',
   path: '/accounts/{account}/senders/{key}/newest',
   summary: 'The five newest messages of a sender.',
   query: v.object({ by: By }),
-  response: v.array(v.object({ id: v.number(), subject: v.string(), date: s.Timestamp, size: v.number() })),
+  response: Newest,
   handle: async ({ environment, account, parameters, query }) =>
     newestOfSender(environment.database, account, query.by, parameters.key ?? ''),
 });
