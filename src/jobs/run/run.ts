@@ -129,7 +129,10 @@ class Carrier {
           'recovering',
           open.reduce((sum, { members }) => sum + members.length, 0),
         );
-      for (const batch of open) await this.executor.settle(batch);
+      for (const batch of open) {
+        await this.executor.settle(batch);
+        await this.fenced((client) => this.turn.progressed(client));
+      }
       const outcome = await this.work();
       if (outcome === 'paused') return outcome;
       await this.says('concluding');
