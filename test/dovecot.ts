@@ -127,6 +127,8 @@ function configuration(base: string, owner: string, plainPort: number, tlsPort: 
 base_dir = ${base}/run
 state_dir = ${base}/state
 log_path = ${base}/dovecot.log
+# The map of a folder of a million messages is larger than the default.
+default_vsz_limit = 4G
 protocols = imap
 listen = 127.0.0.1
 ${inner}disable_plaintext_auth = no

@@ -31,15 +31,19 @@ export interface FreezeOptions {
   copies?: boolean | undefined;
 }
 
-/** Freezes the set of a run: live placements within a scope. Gives it as a multirange, with its amount. */
+/**
+ * Freezes the set of a run: live placements within a scope, met once, by the folders they lie in now. It is written where it
+ * is found; what comes back is its amount and a digest of its members (SHA-256 in hex, over the multirange as text).
+ */
 export async function freeze(
   db: Queryable,
   account: Account,
+  run: number,
   selector: RunSelector,
   scope: Scope,
   now: Date,
   options: FreezeOptions = {},
-): Promise<{ members: string } & Amount> {
+): Promise<{ digest: string } & Amount> {
   const folders = await foldersOf(db, account.id);
   const inScope = foldersInScope(folders, scope, account.settings.trashFolder);
   const { from, values } = await namedBy(db, account, selector, scope, inScope, now);
@@ -53,17 +57,28 @@ export async function freeze(
     narrowed.push(options.placedBefore);
     conditions += ` and p.placed_at < $${narrowed.length}::timestamptz`;
   }
-  const named = `select p.account, p.id, p.size, p.message ${from}${conditions}`;
+  const named = `select p.account, p.id, p.folder, p.size, p.message ${from}${conditions}`;
   const widened = options.copies
-    ? `select p.id, p.size from named p union
-       select c.id, c.size from named p join message m on m.account = p.account and m.id = p.message and m.email_id is not null
+    ? `select p.id, p.folder, p.size from named p union
+       select c.id, c.folder, c.size from named p join message m on m.account = p.account and m.id = p.message and m.email_id is not null
        join placement c on c.account = p.account and c.message = p.message and c.gone_at is null and c.folder = any($2::int[])`
-    : 'select p.id, p.size from named p';
+    : 'select p.id, p.folder, p.size from named p';
+  narrowed.push(run);
   return theRow(
     db,
-    `with named as materialized (${named}), wide as (${widened})
-     select coalesce(range_agg(int8range(id, id + 1)), '{}')::text as members, count(*)::int as messages,
-            coalesce(sum(size), 0)::bigint as bytes from wide`,
+    `with named as materialized (${named}), wide as (${widened}),
+     grouped as materialized (
+       select folder, range_agg(int8range(id, id + 1)) as members, count(*)::int as messages, sum(size)::bigint as bytes
+       from wide group by folder),
+     source as (
+       insert into run_source (account, run, folder, members) select $1, $${narrowed.length}::int, folder, members from grouped),
+     whole as (
+       select coalesce(range_agg(members), '{}') as members, coalesce(sum(messages), 0)::int as messages,
+         coalesce(sum(bytes), 0)::bigint as bytes from grouped)
+     update run set members = whole.members, asked_messages = whole.messages, asked_bytes = whole.bytes
+     from whole where run.account = $1 and run.id = $${narrowed.length}::int
+     returning asked_messages as messages, asked_bytes as bytes,
+       encode(sha256(convert_to(run.members::text, 'UTF8')), 'hex') as digest`,
     narrowed,
   );
 }

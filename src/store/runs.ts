@@ -2,7 +2,6 @@ import type { Mark } from '../core/ledger/balance';
 import type { Amount } from '../core/level/level';
 import { nextNumber } from './accounts';
 import { type Queryable, row, rows } from './database';
-import { placementsIn } from './spans';
 
 export type RunAction = 'trash' | 'purge' | 'restore';
 export type RunState = 'queued' | 'running' | 'paused' | 'done' | 'cancelled' | 'failed';
@@ -63,7 +62,7 @@ const COLUMNS = `id, action, state, label, selector,
   (select json_build_object('messages', count(*), 'bytes', coalesce(sum(p.size), 0)) from placement p
    where p.account = run.account and p.trashed_by = run.id and p.gone_at is null) as undo,
   before_level as before, after_level as after, settled, asked_by as "askedBy", worked_ms as "workedMs",
-  wanted, attempts, coalesce(problem, case when refusal is not null then jsonb_build_object('kind', 'command-refused', 'detail', refusal) end) as problem,
+  wanted, attempts, coalesce(problem, case when refusal is not null then jsonb_build_object('kind', refusal_kind, 'detail', refusal) end) as problem,
   case when state = 'running' then doing end as doing, fallback, fresh_from as "freshFrom", hands_over as "handsOver",
   created_at as "createdAt", started_at as "startedAt", ended_at as "endedAt"`;
 
@@ -75,6 +74,7 @@ export async function runById(db: Queryable, account: number, id: number): Promi
   return row<Run>(db, `select ${COLUMNS} from run where account = $1 and id = $2`, [account, id]);
 }
 
+/** Makes a run without members, which are frozen into it (store/frozen). Gives its number. */
 export async function createRun(
   db: Queryable,
   account: number,
@@ -82,45 +82,27 @@ export async function createRun(
     action: RunAction;
     label: string;
     selector: Record<string, unknown>;
-    members: string;
-    asked: Amount;
     fallback: number | null;
-    lots: number[];
     askedBy: Run['askedBy'];
   },
-): Promise<Run> {
+): Promise<number> {
   const id = await nextNumber(db, account, 'run');
   await db.query(
     `insert into run (account, id, action, label, selector, members, fallback, asked_messages, asked_bytes, asked_by, fresh_from)
-     values ($1, $2, $3, $4, $5, $6::int8multirange, $7, $8, $9, $10, (select next_id from account where id = $1))`,
-    [
-      account,
-      id,
-      run.action,
-      run.label,
-      JSON.stringify(run.selector),
-      run.members,
-      run.fallback,
-      run.asked.messages,
-      run.asked.bytes,
-      JSON.stringify(run.askedBy),
-    ],
+     values ($1, $2, $3, $4, $5, '{}', $6, 0, 0, $7, (select next_id from account where id = $1))`,
+    [account, id, run.action, run.label, JSON.stringify(run.selector), run.fallback, JSON.stringify(run.askedBy)],
   );
+  return id;
+}
+
+/** Lots are carried out by a run, with what the user let through in them although a guard keeps it. */
+export async function handLots(db: Queryable, account: number, run: number, lots: readonly number[]): Promise<void> {
+  if (lots.length === 0) return;
   await db.query(
-    `insert into run_source (account, run, folder, members)
-     select p.account, $2, p.folder, range_agg(int8range(p.id, p.id + 1))
-     from ${placementsIn('$3::int8multirange')}
-     group by p.account, p.folder`,
-    [account, id, run.members],
+    `update run set passed = (select range_agg(passed) from lot where account = $1 and id = any($3::int[])) where account = $1 and id = $2`,
+    [account, run, lots],
   );
-  if (run.lots.length > 0) {
-    await db.query(
-      `update run set passed = (select range_agg(passed) from lot where account = $1 and id = any($3::int[])) where account = $1 and id = $2`,
-      [account, id, run.lots],
-    );
-    await db.query('update lot set run = $2 where account = $1 and id = any($3::int[])', [account, id, run.lots]);
-  }
-  return (await runById(db, account, id)) as Run;
+  await db.query('update lot set run = $2 where account = $1 and id = any($3::int[])', [account, run, lots]);
 }
 
 export async function updateRun(
@@ -168,8 +150,18 @@ export async function updateRun(
 }
 
 /** Keeps what the server said when it refused something, for as long as the run has no other problem. */
-export async function noteRefusal(db: Queryable, account: number, id: number, said: string): Promise<void> {
-  await db.query('update run set refusal = $3 where account = $1 and id = $2', [account, id, said]);
+export async function noteRefusal(
+  db: Queryable,
+  account: number,
+  id: number,
+  { kind, message }: { kind: string; message: string },
+): Promise<void> {
+  await db.query('update run set refusal_kind = $3, refusal = $4 where account = $1 and id = $2', [
+    account,
+    id,
+    kind,
+    message,
+  ]);
 }
 
 /** Runs that stopped because there were no credentials that could be used, in their order. */

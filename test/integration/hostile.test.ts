@@ -201,7 +201,8 @@ test('servers of other dialects: names in UTF-8 where that is enabled, refusals 
   host.mailbox.append(folder, Buffer.concat([Buffer.from('Subject: ballast\r\n\r\n'), ballast]), 1_700_000_000, []);
   const full = await app.ran(account, { action: 'trash', where: 'folder = "Märkte & Feste" and not guarded' });
   assert.deepEqual(
-    full.left.map(({ reason }: { reason: string }) => reason),
-    ['no-room'],
+    [...full.left.map(({ reason }: { reason: string }) => reason), full.problem.kind],
+    ['no-room', 'no-room'],
   );
+  assert.match(full.problem.detail, /The server said: “.+”/, 'nobody is left to guess why');
 });

@@ -131,6 +131,7 @@ test('brim-full without MOVE: what fits goes, the rest is left for want of room;
     run.left.map(({ reason }: { reason: string }) => reason),
     ['no-room'],
   );
+  assert.equal(run.problem.kind, 'no-room');
   assert.equal(run.done.messages + run.left[0].messages, run.asked.messages);
   assert.ok(run.done.messages > 30);
   assert.equal(

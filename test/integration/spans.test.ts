@@ -1,12 +1,21 @@
 import assert from 'node:assert/strict';
+import { createHash } from 'node:crypto';
 import { after, test } from 'node:test';
 import type pg from 'pg';
 import { parseCriteria } from '../../src/core/criteria/parse';
-import { numbersOf, type Ranges, rangesOf } from '../../src/core/sets/ranges';
+import { countOf, numbersOf, printMultirange, type Ranges, rangesOf } from '../../src/core/sets/ranges';
 import { type Account, accountById, findOrCreateAccount } from '../../src/store/accounts';
 import { beginBatch, closeBatch, digestOfDone, openBatches } from '../../src/store/batches';
 import { type Queryable, transaction, transactionBySets } from '../../src/store/database';
-import { freeze, leave, leaveForOtherReason, movedElsewhere, pendingAmong, pendingOf } from '../../src/store/frozen';
+import {
+  freeze,
+  leave,
+  leaveForOtherReason,
+  movedElsewhere,
+  pendingAmong,
+  pendingOf,
+  type RunSelector,
+} from '../../src/store/frozen';
 import { addFirstGuards, guardedNow, keptAmong } from '../../src/store/guards';
 import { createLot, insertLots, planOf } from '../../src/store/lots';
 import { messagesOfRun } from '../../src/store/messages';
@@ -113,8 +122,14 @@ async function visits(database: pg.Pool, account: Account): Promise<Record<strin
     return (await insertLots(client, account, guarded, [made]))[0] as number;
   });
   await tried('planOf', (db) => planOf(db, id), false);
-  await tried('freeze', (db) => freeze(db, account, { lots: [lot] }, 'mail', now), false);
-  await tried('freeze ids', (db) => freeze(db, account, { ids: SOME }, 'mail', now), false);
+  const asked = { action: 'trash' as const, label: 'Some', selector: { lots: [lot] }, fallback: null, askedBy: {} };
+  const frozen = async (db: Queryable, selector: RunSelector) => {
+    const made = await createRun(db, id, asked);
+    const { digest, ...amount } = await freeze(db, account, made, selector, 'mail', now);
+    return { made, digest, amount };
+  };
+  await tried('freeze', (db) => frozen(db, { lots: [lot] }), false);
+  await tried('freeze ids', (db) => frozen(db, { ids: SOME }), false);
   const lotOfIds = {
     label: 'Ids',
     fate: 'trash' as const,
@@ -124,26 +139,9 @@ async function visits(database: pg.Pool, account: Account): Promise<Record<strin
   };
   await transaction(database, (client) => guardedNow(client, account, now));
   await tried('createLot', (db) => createLot(db, account, { ...lotOfIds, now }), false);
-  const run = await transaction(database, async (client) => {
-    const { members, ...asked } = await freeze(client, account, { lots: [lot] }, 'mail', now);
-    const selector = { lots: [lot] };
-    const make = {
-      action: 'trash' as const,
-      label: 'Some',
-      selector,
-      members,
-      asked,
-      fallback: null,
-      lots: [],
-      askedBy: {},
-    };
-    await watch(client);
-    name = 'createRun';
-    const made = await createRun(client, id, make);
-    await flush(client);
-    name = '';
-    return made.id;
-  });
+  const { made: run, digest, amount } = await transaction(database, (client) => frozen(client, { lots: [lot] }));
+  assert.equal(amount.messages, countOf(MEMBERS));
+  assert.equal(digest, createHash('sha256').update(printMultirange(MEMBERS)).digest('hex'));
   const members = SOME.map((uid) => ({ id: uid, uid, arrived: uid }));
   const batch = { method: 'move' as const, generation: 1, members, destination: 2 };
   const where = { destinationValidity: 8, destinationUidNext: 1 };

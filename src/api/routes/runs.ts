@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { stringify } from 'csv-stringify/sync';
 import * as v from 'valibot';
 import type { Amount } from '../../core/level/level';
@@ -14,7 +13,7 @@ import { freeze, type RunSelector } from '../../store/frozen';
 import { enqueue } from '../../store/jobs';
 import { carriedLots, planLot } from '../../store/lots';
 import { messagesOfRun, type RunMessage } from '../../store/messages';
-import { createRun, type Run, runById, runsOf, updateRun } from '../../store/runs';
+import { createRun, handLots, type Run, runById, runsOf, updateRun } from '../../store/runs';
 import type { Scope } from '../../store/selection';
 import { criteriaFrom, readyCriteria } from '../criteria';
 import { conflict, invalid, notFound } from '../problem';
@@ -218,33 +217,32 @@ export const startRun = route({
       if (fallback === undefined)
         throw invalid('There is no such folder.', [{ field: 'to', expected: 'the path of a folder' }]);
       const intent = await intentOf(client, account, body);
-      const { members, ...asked } = await freeze(client, account, intent.selector, intent.scope, new Date(), {
+      const id = await createRun(client, account.id, {
+        action: body.action,
+        label: intent.label,
+        selector: intent.stored,
+        fallback,
+        askedBy: { user: account.user, via: request.headers.has('origin') ? 'page' : 'script' },
+      });
+      const { digest, ...asked } = await freeze(client, account, id, intent.selector, intent.scope, new Date(), {
         asOf: body.asOf,
         placedBefore: body.before === undefined ? undefined : new Date(body.before),
         copies: body.copies,
       });
       checkExpected(body.expect, asked);
       if (asked.messages === 0) throw conflict('nothing-to-do', 'There is nothing there that this could be done to.');
-      const made = await createRun(client, account.id, {
-        action: body.action,
-        label: intent.label,
-        selector: intent.stored,
-        members,
-        asked,
-        fallback,
-        lots: intent.lots,
-        askedBy: { user: account.user, via: request.headers.has('origin') ? 'page' : 'script' },
-      });
+      await handLots(client, account.id, id, intent.lots);
+      const made = (await runById(client, account.id, id)) as Run;
       await appendEntry(client, environment.vault, account.id, {
         kind: 'asked',
-        run: made.id,
+        run: id,
         body: {
           action: made.action,
           label: made.label,
           selector: made.selector,
           asked,
           askedBy: made.askedBy,
-          members: createHash('sha256').update(members).digest('hex'),
+          members: digest,
         },
       });
       await enqueue(client, account.id, 'run', made.id);

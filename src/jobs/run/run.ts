@@ -451,7 +451,7 @@ class Carrier {
     const rest = await this.stillPending(group.members);
     // A further connection was lost: the first goes on.
     if (rest.length === 0 || ofLane) return rest;
-    if (error.kind === 'no-room' || (await this.isForWantOfRoom(error, rest))) return this.fitting(rest);
+    if (error.kind === 'no-room' || (await this.isForWantOfRoom(error, rest))) return this.fitting(rest, error);
     if (error.kind === 'folder-gone') {
       // The destination went: it is made again where that may be.
       this.destinations.forget(batch.destination as number);
@@ -493,7 +493,7 @@ class Carrier {
   }
 
   /** A full mailbox takes copies only as far as they fit, so the smallest go first; what does not fit at all is left. */
-  private async fitting(rest: Routed[]): Promise<Routed[]> {
+  private async fitting(rest: Routed[], because: MailProblem): Promise<Routed[]> {
     const sorted = [...rest].sort((a, b) => a.size - b.size);
     const free = await this.freeOctets();
     let count = Math.floor(sorted.length / 2);
@@ -504,7 +504,7 @@ class Carrier {
         octets += (sorted[count++] as Routed).size;
     }
     if (count === 0) {
-      await this.leaveAll('no-room', sorted);
+      await this.leaveAll('no-room', sorted, new MailProblem('no-room', because.message));
       return [];
     }
     for (const { id } of sorted) this.tries.delete(id);
@@ -531,7 +531,7 @@ class Carrier {
     if (ids.length === 0) return;
     await this.fenced(async (client) => {
       await leave(client, this.account.id, this.run.id, reason, ids);
-      if (because) await noteRefusal(client, this.account.id, this.run.id, because.message);
+      if (because) await noteRefusal(client, this.account.id, this.run.id, because);
       await this.announce(client);
     });
   }
