@@ -21,7 +21,11 @@ export const PASSWORD = 'allotment';
 export async function listens(port: number): Promise<void> {
   for (let tries = 0; tries < 100; tries++) {
     const open = await new Promise<boolean>((resolve) => {
-      const socket = connect(port, '127.0.0.1', () => socket.once('data', () => (socket.destroy(), resolve(true))));
+      const socket = connect(port, '127.0.0.1');
+      socket.once('data', () => {
+        socket.destroy();
+        resolve(true);
+      });
       socket.on('error', () => resolve(false));
     });
     if (open) return;

@@ -1,5 +1,4 @@
 import type { SearchKey } from '../../core/criteria/imap';
-import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
 import type { MessageRecord } from '../../core/mailbox/record';
 import { countOf, intersection, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
@@ -17,35 +16,30 @@ import type {
   QuotaRoot,
 } from '../server';
 import { copiedUids } from './answers/copyuid';
-import { type ListedName, ListingAnswer } from './answers/listing';
 import { type Opened, OpenedAnswer } from './answers/opened';
-import { type QuotaAnswer, readQuota } from './answers/quota';
 import { MAX_UID, readSet, SearchAnswer } from './answers/search';
 import { Channel } from './channel';
 import { astring, isAscii, joined, type Piece, searchKeys } from './commands';
 import type { Command, Sent, Untagged } from './dialogue';
+import { ignoreRefusal, unreadable, whole } from './faults';
 import { type BulkFetch, fetchCommand, fetchInBulk } from './fetch/bulk';
 import { AUTHORS, FLAGS, OutlineReader, readFlagsRecord, readSavedAt, readUid } from './fetch/outline';
 import { BARE_METADATA, METADATA, readRecord } from './fetch/record';
 import { FetchRate, Windows } from './fetch/windows';
-import { type Library, specialUseOfName } from './library';
+import { FolderList } from './folder-list';
+import type { Library } from './library';
 import { FolderNames } from './names';
 import type { Patience } from './patience';
+import { Quotas } from './quotas';
 import { refusal } from './refusals';
 import { cut, printed, SetLength } from './sets';
 import { messageHeader, messageText } from './text';
-import { Malformed } from './wire/cursor';
 import type { Status } from './wire/status';
 
 /** Messages that one SEARCH looks through, so that no answer is longer than a response may be. */
 const SEARCHED_AT_ONCE = 50_000;
 /** How often a search is made anew because others expunged meanwhile. */
 const MAX_SEARCHES = 5;
-/** Commands that are sent before the answer to the first of them is waited for. */
-const MAX_UNDER_WAY = 32;
-/** Folders of a mailbox, beyond which a list of them does not end. */
-const MAX_FOLDERS = 100_000;
-
 /** What is known of the folder that is open. */
 interface Selected {
   serverName: string;
@@ -63,6 +57,8 @@ export class ImapServer implements MailServer {
   readonly personalPrefix: string;
   private readonly channel: Channel;
   private readonly names: FolderNames;
+  private readonly folderList: FolderList;
+  private readonly quotas: Quotas;
   private readonly rate = new FetchRate();
   private readonly setLength: SetLength;
   private readonly enabled = new Set<string>();
@@ -86,6 +82,8 @@ export class ImapServer implements MailServer {
       createSpecialUse: has('CREATE-SPECIAL-USE'),
     };
     this.personalPrefix = this.names.readable(library.personalPrefix);
+    this.folderList = new FolderList(this.channel, this.names, has, patience, this.personalPrefix);
+    this.quotas = new Quotas(this.channel, this.dialect.quota, patience);
   }
 
   /** Takes a connection that is signed in, and enables what is used of the server's extensions. */
@@ -136,172 +134,28 @@ export class ImapServer implements MailServer {
     this.selected.losses++;
   }
 
-  async folders(): Promise<ListedFolder[]> {
-    const answer = await this.list();
-    if (!answer.names.has('INBOX')) throw unreadable('The server’s list of folders does not hold the inbox.');
-    const listed = [...answer.names.values()].filter(({ attributes }) => !attributes.has('\\nonexistent'));
-    const selectable = listed.filter(({ attributes }) => !attributes.has('\\noselect'));
-    await this.addStatuses(
-      answer,
-      selectable.filter(({ wire }) => !answer.statuses.has(wire)),
-    );
-    const proposals = proposedRoles(selectable, this.names);
-    return listed.map((folder) => this.listedFolder(folder, answer.statuses, proposals));
+  folders(): Promise<ListedFolder[]> {
+    return this.folderList.all();
   }
 
-  /** All names, with their figures where the server gives both at once; with less of a request where it takes no more. */
-  private async list(): Promise<ListingAnswer> {
-    const use = this.has('SPECIAL-USE') ? ['SPECIAL-USE'] : [];
-    const requests = [
-      ...(this.has('LIST-STATUS') ? [[...use, `STATUS (${this.figures})`]] : []),
-      ...(use.length > 0 && this.has('LIST-EXTENDED') ? [use] : []),
-      [],
-    ];
-    for (const [index, request] of requests.entries()) {
-      const answer = new ListingAnswer();
-      const returned = request.length > 0 ? ` RETURN (${request.join(' ')})` : '';
-      const sent = this.channel.send({
-        pieces: [`LIST "" "*"${returned}`],
-        // Figures of a large folder that nobody asked for before take minutes.
-        patience: this.patience.open,
-        maxResponses: 2 * MAX_FOLDERS,
-        take: (response) => answer.take(response),
-      });
-      try {
-        await this.channel.done(sent);
-        return answer;
-      } catch (error) {
-        if (index === requests.length - 1 || sent.status?.kind !== 'BAD') throw error;
-      }
-    }
-    throw new Error('A list is asked for at least once.');
+  status(serverName: string): Promise<FolderStatus | null> {
+    return this.folderList.status(serverName);
   }
 
-  private get figures(): string {
-    const figures = ['MESSAGES', 'UIDNEXT', 'UIDVALIDITY'];
-    if (this.has('STATUS=SIZE') || this.has('IMAP4REV2')) figures.push('SIZE');
-    if (this.dialect.condStore) figures.push('HIGHESTMODSEQ');
-    return figures.join(' ');
+  quota(): Promise<Quota | null> {
+    return this.quotas.ofMailbox();
   }
 
-  /** Asks for the figures of folders of which none came. One that refuses has none. */
-  private async addStatuses(answer: ListingAnswer, folders: readonly ListedName[]): Promise<void> {
-    await this.each(
-      folders,
-      ({ wire }) => this.statusCommand(wire, (response) => answer.take(response)),
-      async (sent) => {
-        await this.channel.done(sent).catch(ignoreRefusal);
-      },
-    );
+  quotaRootOf(serverName: string): Promise<QuotaRoot | null> {
+    return this.quotas.rootOf(serverName);
   }
 
-  private statusCommand(wire: string, take: Command['take']): Command {
-    const pieces = joined('STATUS ', astring(wire), ` (${this.figures})`);
-    return { pieces, patience: this.patience.open, ...(take ? { take } : {}) };
-  }
-
-  async status(serverName: string): Promise<FolderStatus | null> {
-    const answer = new ListingAnswer();
-    try {
-      await this.channel.run(this.statusCommand(serverName, (response) => answer.take(response)));
-    } catch (error) {
-      ignoreRefusal(error);
-      return null;
-    }
-    const status = answer.statuses.get(serverName);
-    if (!status) throw unreadable('The server’s figures of a folder could not be read.');
-    return status;
-  }
-
-  /** Sends a command for each, several ahead of their answers, and gives each as it was sent, in their order. */
-  private async each<T>(
-    items: readonly T[],
-    command: (item: T) => Command,
-    answered: (sent: Sent, item: T) => Promise<void>,
-  ): Promise<void> {
-    const open: Sent[] = [];
-    let sent = 0;
-    for (const item of items) {
-      for (; sent < items.length && open.length < MAX_UNDER_WAY; sent++)
-        open.push(this.channel.send(command(items[sent] as T)));
-      await answered(open.shift() as Sent, item);
-    }
-  }
-
-  private listedFolder(
-    { wire, attributes, delimiter }: ListedName,
-    statuses: ReadonlyMap<string, FolderStatus>,
-    proposals: ReadonlyMap<string, string>,
-  ): ListedFolder {
-    const isInbox = wire === 'INBOX';
-    const role = isInbox ? 'inbox' : rolesIn(attributes);
-    const name = this.names.readable(wire);
-    const selectable = !attributes.has('\\noselect');
-    return {
-      serverName: wire,
-      path: readablePath(name, delimiter, this.personalPrefix),
-      delimiter,
-      role,
-      proposed: role ? null : roleOfUse(proposals.get(wire)),
-      // A name alone makes no view: what a person called so is counted.
-      repeats: repeatsMail(attributes),
-      selectable,
-      status: selectable ? (statuses.get(wire) ?? null) : null,
-    };
+  quotaRoot(name: string): Promise<QuotaRoot | null> {
+    return this.quotas.root(name);
   }
 
   serverNameOf(name: string): string {
     return this.names.wire(name);
-  }
-
-  async quota(): Promise<Quota | null> {
-    const { roots, problem } = await this.quotaRoots('GETQUOTAROOT', 'INBOX');
-    if (problem && problem.kind !== 'command-refused') throw problem;
-    const told = roots.find(({ storage, messages }) => storage ?? messages);
-    if (!told) return null;
-    const { storage, messages } = told;
-    return {
-      used: storage?.used ?? null,
-      limit: storage?.limit ?? null,
-      messages: messages?.used ?? null,
-      messageLimit: messages?.limit ?? null,
-    };
-  }
-
-  quotaRootOf(serverName: string): Promise<QuotaRoot | null> {
-    return this.firstRoot('GETQUOTAROOT', serverName);
-  }
-
-  quotaRoot(name: string): Promise<QuotaRoot | null> {
-    return this.firstRoot('GETQUOTA', name);
-  }
-
-  private async firstRoot(command: 'GETQUOTAROOT' | 'GETQUOTA', argument: string): Promise<QuotaRoot | null> {
-    const { roots, problem } = await this.quotaRoots(command, argument);
-    // A folder that may not be asked, or a root that is gone, has no figure; that is no reason to end a scan.
-    if (problem && (problem.kind === 'connection-lost' || problem.kind === 'unreadable-answer')) throw problem;
-    const [root] = roots;
-    if (problem || !root) return null;
-    return { name: root.name, used: root.storage?.used ?? null, limit: root.storage?.limit ?? null };
-  }
-
-  private async quotaRoots(
-    command: 'GETQUOTAROOT' | 'GETQUOTA',
-    argument: string,
-  ): Promise<{ roots: QuotaAnswer[]; problem?: MailProblem }> {
-    const roots: QuotaAnswer[] = [];
-    if (!this.dialect.quota) return { roots };
-    const take = ({ word, cursor }: Untagged) => {
-      if (word === 'QUOTA') roots.push(readQuota(cursor));
-      return word === 'QUOTA' || word === 'QUOTAROOT';
-    };
-    try {
-      await this.channel.run({ pieces: joined(`${command} `, astring(argument)), patience: this.patience.plain, take });
-      return { roots };
-    } catch (error) {
-      if (error instanceof MailProblem) return { roots, problem: error };
-      throw error;
-    }
   }
 
   async open(serverName: string): Promise<OpenFolder> {
@@ -622,30 +476,6 @@ export class ImapServer implements MailServer {
   }
 }
 
-/** Reads what came of an answer, which has to be whole. */
-function whole<T>(read: () => T): T {
-  try {
-    return read();
-  } catch (error) {
-    if (!(error instanceof Malformed)) throw error;
-    throw new MailProblem(
-      'unreadable-answer',
-      `The server’s answer could not be read: it should have held ${error.message}.`,
-      { cause: error },
-    );
-  }
-}
-
-function unreadable(sentence: string): MailProblem {
-  return new MailProblem('unreadable-answer', sentence);
-}
-
-/** A refusal is an answer; everything else is raised. */
-function ignoreRefusal(error: unknown): void {
-  const raised: ReadonlySet<string> = new Set(['connection-lost', 'unreadable-answer', 'timed-out', 'throttled']);
-  if (!(error instanceof MailProblem) || raised.has(error.kind)) throw error;
-}
-
 /** Appends what the next part of a folder holds: its UIDs are higher than those of the part before. */
 function append(found: [number, number][], [first, last]: readonly [number, number]): void {
   const open = found.at(-1);
@@ -662,25 +492,4 @@ function sortedRanges(ranges: readonly (readonly [number, number])[]): Ranges {
     else sorted.push([first, last]);
   }
   return sorted;
-}
-
-function rolesIn(attributes: ReadonlySet<string>) {
-  for (const attribute of attributes) {
-    const role = roleOfUse(attribute);
-    if (role) return role;
-  }
-  return null;
-}
-
-/** What the names of folders tell, as attributes of RFC 6154; for each use the folder that is least deep. */
-function proposedRoles(folders: readonly ListedName[], names: FolderNames): Map<string, string> {
-  const best = new Map<string, { wire: string; depth: number }>();
-  for (const { wire, delimiter } of folders) {
-    const name = names.readable(wire);
-    const levels = delimiter ? name.split(delimiter) : [name];
-    const use = specialUseOfName(levels.at(-1) ?? '');
-    const known = use ? best.get(use) : undefined;
-    if (use && (!known || levels.length < known.depth)) best.set(use, { wire, depth: levels.length });
-  }
-  return new Map([...best].map(([use, { wire }]) => [wire, use]));
 }
