@@ -49,6 +49,8 @@ export interface Faults {
   utf8: boolean;
   /** UIDNEXT is told neither by SELECT nor by STATUS. */
   noUidNext: boolean;
+  /** Figures of limits and of folders count messages as they are stored, with LF for CRLF; RFC822.SIZE as they are sent. */
+  countsLf: boolean;
   /** Lies in the answer to a command, a number of times. */
   lie: { kind: Lie; times: number } | null;
 }
@@ -97,6 +99,7 @@ export function noFaults(): Faults {
     wordsOnly: false,
     utf8: false,
     noUidNext: false,
+    countsLf: false,
     lie: null,
   };
 }

@@ -93,7 +93,7 @@ function sendStatus(session: Session, folder: Folder, items: string[]): void {
         return `DELETED ${folder.messages.filter(({ flags }) => flags.has('deleted')).length}`;
       case 'SIZE':
         if (!session.offers('STATUS=SIZE')) break;
-        return `SIZE ${folder.bytes}`;
+        return `SIZE ${stored(session, folder.bytes)}`;
       case 'HIGHESTMODSEQ':
         if (!session.offers('CONDSTORE')) break;
         session.condStore = true;
@@ -160,6 +160,11 @@ export function namespace(session: Session): undefined {
 /** The folders of the second quota root, where the host has one. */
 const ARCHIVE = /^Archive($|\/)/;
 
+/** Octets as the host counts them. Where it stores LF alone, one octet of each line is missing; a line of mail is some 40 long. */
+function stored(session: Session, octets: number): number {
+  return session.host.faults.countsLf ? octets - Math.floor(octets / 40) : octets;
+}
+
 /** QUOTA (RFC 9208): STORAGE in units of 1024 octets, MESSAGE in messages. */
 function sendQuota(session: Session, root: string): void {
   const { mailbox, host } = session;
@@ -167,7 +172,7 @@ function sendQuota(session: Session, root: string): void {
     .filter(({ name }) => host.faults.archiveRoot && ARCHIVE.test(name))
     .reduce((sum, { bytes }) => sum + bytes, 0);
   const octets = root === 'archive' ? archived : mailbox.used(host.faults.quotaLagSeconds) - archived;
-  const resources = [`STORAGE ${Math.ceil(octets / 1024)} ${Math.floor(mailbox.limit / 1024)}`];
+  const resources = [`STORAGE ${Math.ceil(stored(session, octets) / 1024)} ${Math.floor(mailbox.limit / 1024)}`];
   if (mailbox.messageLimit !== undefined) resources.push(`MESSAGE ${mailbox.messageCount()} ${mailbox.messageLimit}`);
   session.untagged(`QUOTA "${root}" (${resources.join(' ')})`);
 }
