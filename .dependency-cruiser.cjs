@@ -13,6 +13,7 @@ module.exports = {
     only('store', ['core']),
     only('jobs', ['store', 'mail', 'core']),
     only('api', ['jobs', 'store', 'mail', 'core']),
+    only('web', []),
     only('pages', ['api', 'islands', 'ui']),
     only('workers', ['core']),
     only('ui', ['workers', 'core']),

@@ -1,10 +1,9 @@
 import { defineMiddleware } from 'astro:middleware';
-import { admit, securityHeaders } from './api/admit';
+import { admit } from './api/admit';
 
 export const onRequest = defineMiddleware(async ({ request }, next) => {
   const refused = admit(request);
   const response = refused ?? (await next());
-  for (const [name, value] of Object.entries(securityHeaders())) response.headers.set(name, value);
   if (response.headers.get('content-type') === 'text/html')
     response.headers.set('content-type', 'text/html; charset=utf-8');
   // What a browser is sent to by somebody else's link is kept as a file, and not shown as a page (ASVS 14.4.2).

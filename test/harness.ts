@@ -139,12 +139,16 @@ export class App {
   }
 
   async startWeb(): Promise<void> {
-    this.web = spawn(process.execPath, ['dist/server/entry.mjs'], {
+    this.web = spawn(process.execPath, ['dist/web/main.mjs'], {
       cwd: ROOT,
       env: this.env,
       stdio: ['ignore', 'ignore', 'inherit'],
     });
-    await until(async () => (await fetch(`${this.origin}/api/openapi.json`).catch(() => undefined))?.ok === true);
+    const { web } = this;
+    await until(async () => {
+      if (web.exitCode !== null) throw new Error('The web server ended before it was ready.');
+      return (await fetch(`${this.origin}/api/openapi.json`).catch(() => undefined))?.ok === true;
+    });
   }
 
   async killWeb(): Promise<void> {

@@ -39,18 +39,3 @@ function isOwnOrigin(origin: string, isOwnHost: (host: string) => boolean): bool
     return false;
   }
 }
-
-/** What every answer carries. */
-export function securityHeaders(): Record<string, string> {
-  const { origin } = theEnvironment();
-  return { ...HEADERS, ...(origin?.protocol === 'https:' ? { 'strict-transport-security': 'max-age=31536000' } : {}) };
-}
-
-/** Own code only: no inline script, nothing remote, no frame. */
-const HEADERS: Record<string, string> = {
-  'content-security-policy':
-    "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
-  'x-content-type-options': 'nosniff',
-  'referrer-policy': 'no-referrer',
-  'cross-origin-opener-policy': 'same-origin',
-};

@@ -31,6 +31,9 @@ export interface Environment {
   demo: OfferedMailbox | undefined;
 }
 
+/** Of a statement that answers a request: freezing a million messages takes a few. */
+const STATEMENT_SECONDS = 120;
+
 let environment: Environment | undefined;
 
 /** The environment of this process, read once. */
@@ -40,11 +43,11 @@ export function theEnvironment(): Environment {
 }
 
 function read(variables: NodeJS.ProcessEnv): Environment {
-  const port = Number(variables.PORT ?? variables.TAMSEL_PORT ?? 4321);
-  const bound = variables.HOST ?? variables.TAMSEL_HOST ?? '127.0.0.1';
+  const port = Number(variables.TAMSEL_PORT ?? 4321);
+  const bound = variables.TAMSEL_HOST ?? '127.0.0.1';
   const origin = variables.TAMSEL_ORIGIN ? new URL(variables.TAMSEL_ORIGIN) : undefined;
   return {
-    database: openDatabase(required(variables, 'TAMSEL_DATABASE_URL')),
+    database: openDatabase(required(variables, 'TAMSEL_DATABASE_URL'), 10, STATEMENT_SECONDS),
     vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
     outgoing: outgoingFrom(variables),
     canMail: submissionFrom(variables) !== undefined,

@@ -1,13 +1,11 @@
 import * as v from 'valibot';
+import { readBody } from './body';
 import { theEnvironment } from './environment';
 import { type Identity, identityOf, mayNot } from './identity';
 import { openApi } from './openapi';
 import { type FieldError, invalid, noSession, notFound, Problem } from './problem';
 import type { Route, RouteInput } from './route';
 import { ROUTES } from './routes';
-
-/** A decision sheet of a hundred thousand senders fits. */
-const MOST_BODY_OCTETS = 16 * 2 ** 20;
 
 interface Compiled {
   route: Route;
@@ -38,7 +36,9 @@ export async function handleApi(request: Request, clientAddress: string): Promis
     const query = route.query
       ? checked(route.query, Object.fromEntries(new URL(request.url).searchParams), 'query')
       : undefined;
-    const body = route.body ? checked(route.body, await bodyOf(request), 'body') : undefined;
+    const body = route.body
+      ? checked(route.body, await readBody(request, route, identity !== undefined), 'body')
+      : undefined;
     const result = await route.handle({
       environment,
       request,
@@ -112,17 +112,6 @@ function accountFor(route: Route, parameters: Record<string, string>, identity: 
   const account = identity.accounts.find(({ id }) => `${id}` === parameters.account);
   if (!account) throw notFound();
   return account;
-}
-
-async function bodyOf(request: Request): Promise<unknown> {
-  const text = await request.text();
-  if (text.length > MOST_BODY_OCTETS)
-    throw new Problem(413, 'too-large', 'Too large', 'The request is too large. Name criteria instead of ids.');
-  try {
-    return JSON.parse(text);
-  } catch {
-    throw invalid('The body is not JSON.', [{ field: 'body', expected: 'JSON' }]);
-  }
 }
 
 function checked(schema: v.GenericSchema, value: unknown, what: string): unknown {

@@ -1,6 +1,7 @@
 import { type Account, accountsOfSession } from '../store/accounts';
-import { touchSession } from '../store/sessions';
-import { accountOfToken } from '../store/tokens';
+import type { Database } from '../store/database';
+import { sessionHolds, touchSession } from '../store/sessions';
+import { accountOfToken, tokenLives } from '../store/tokens';
 import { tokenHashOf } from './cookie';
 import type { Environment } from './environment';
 import { Problem } from './problem';
@@ -9,6 +10,8 @@ import { Problem } from './problem';
 export interface Identity {
   /** Of the session's cookie; undefined for a script's token. */
   sessionHash: Buffer | undefined;
+  /** The number of a script's token, among those of its account. */
+  token: number | undefined;
   accounts: Account[];
   /** Whether anything may be changed. */
   acts: boolean;
@@ -27,7 +30,7 @@ export async function identityOf(request: Request, environment: Environment): Pr
   if (/^Bearer\b/i.test(authorization)) {
     const token = /^Bearer +([\w.~+/=-]+)$/i.exec(authorization)?.[1];
     const found = token === undefined ? undefined : await accountOfToken(database, token);
-    if (found) return { sessionHash: undefined, accounts: [found.account], acts: found.acts };
+    if (found) return { sessionHash: undefined, token: found.id, accounts: [found.account], acts: found.acts };
     throw new Problem(
       401,
       'token-not-valid',
@@ -39,7 +42,12 @@ export async function identityOf(request: Request, environment: Environment): Pr
   }
   const hash = tokenHashOf(request, environment);
   if (!hash || !(await touchSession(database, hash))) return undefined;
-  return { sessionHash: hash, accounts: await accountsOfSession(database, hash), acts: true };
+  return { sessionHash: hash, token: undefined, accounts: await accountsOfSession(database, hash), acts: true };
+}
+
+/** Whether who asked may still see an account, without prolonging a session. */
+export function stillSees(database: Database, { sessionHash, token }: Identity, account: number): Promise<boolean> {
+  return sessionHash ? sessionHolds(database, sessionHash, account) : tokenLives(database, account, token as number);
 }
 
 /** A script may change what its token lets it. */

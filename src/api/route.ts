@@ -23,6 +23,8 @@ export interface Route {
   session?: boolean;
   query?: GenericSchema;
   body?: GenericSchema;
+  /** Whether its body may be as large as a sheet of all senders. */
+  large?: boolean;
   /** Status of success and what is given with it. */
   status: number;
   response?: GenericSchema;
@@ -49,6 +51,7 @@ export function route<
   session?: boolean;
   query?: Q;
   body?: B;
+  large?: boolean;
   status?: number;
   response?: GenericSchema;
   handle(input: Omit<RouteInput, 'query' | 'body'> & { query: Parsed<Q>; body: Parsed<B> }): Promise<unknown>;

@@ -55,7 +55,7 @@ export async function serve(options: ServeOptions): Promise<Served> {
     const env = { ...childEnvironment(options, url), ...(await startStandIn(options, processes)) };
     say('Starting the worker and the web server …');
     processes.keep('worker', ['dist/worker/main.mjs'], env);
-    processes.keep('web', ['dist/server/entry.mjs'], { ...env, HOST: host, PORT: `${port}` });
+    processes.keep('web', ['dist/web/main.mjs'], env);
     await healthy(host, port);
     return { stop };
   } catch (error) {

@@ -8,7 +8,7 @@ import { ensurePackages, FOR_TESTS, POSTGRESQL } from './debian';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
 
-const PARTS = ['check', 'unit', 'integration', 'browser'] as const;
+const PARTS = ['check', 'unit', 'security', 'integration', 'browser'] as const;
 type Part = (typeof PARTS)[number];
 
 /** Type check, lint, the direction of imports, then the tests in one run of Node's runner, whose closing lines come last. */
@@ -20,7 +20,7 @@ export async function test(root: string, args: string[]): Promise<number> {
   if (parts.has('check') && !check(root)) return EXIT.failed;
   const files = testFiles(root, parts);
   if (files.length === 0) return 0;
-  const heavy = parts.has('integration') || parts.has('browser');
+  const heavy = parts.has('security') || parts.has('integration') || parts.has('browser');
   if (!heavy) return runTests(root, files, {});
   ensurePackages([POSTGRESQL, ...FOR_TESTS]);
   ensureBuilt(root);
@@ -67,6 +67,7 @@ function testFiles(root: string, parts: ReadonlySet<Part>): string[] {
     }
   };
   if (parts.has('unit')) for (const folder of ['src', 'stand-in']) walk(folder);
+  if (parts.has('security')) walk('test/security');
   if (parts.has('integration')) walk('test/integration');
   if (parts.has('browser')) walk('test/browser');
   return files.sort();

@@ -3,6 +3,7 @@ import type { ChosenRoles } from '../core/mailbox/roles';
 import type { UnitSystem } from '../core/units';
 import { dropCredential } from './credentials';
 import { type Database, type Queryable, row, rows, theRow, transaction } from './database';
+import { tellEnded } from './events';
 
 export type Security = 'tls' | 'starttls' | 'none';
 
@@ -137,6 +138,7 @@ export async function eraseAccount(database: Database, account: number): Promise
     for (const table of ['words', 'placement', 'message'])
       await client.query(`delete from ${table} where account = $1`, [account]);
     await client.query('delete from account where id = $1', [account]);
+    await tellEnded(client);
   });
 }
 

@@ -10,8 +10,16 @@ const NUMERIC = 1700;
 pg.types.setTypeParser(INT8, Number);
 pg.types.setTypeParser(NUMERIC, Number);
 
-export function openDatabase(url: string, connections = 10): Database {
-  const pool = new pg.Pool({ connectionString: url, max: connections, application_name: 'tamsel' });
+/**
+ * @param statementSeconds after which a statement is ended, for who answers people; a job's may take as long as they need.
+ */
+export function openDatabase(url: string, connections = 10, statementSeconds?: number): Database {
+  const limits = statementSeconds && {
+    statement_timeout: statementSeconds * 1000,
+    idle_in_transaction_session_timeout: statementSeconds * 1000,
+    connectionTimeoutMillis: 30_000,
+  };
+  const pool = new pg.Pool({ connectionString: url, max: connections, application_name: 'tamsel', ...limits });
   // An idle connection that breaks is replaced; the next query reports what matters.
   pool.on('error', () => undefined);
   return pool;

@@ -38,6 +38,11 @@ export async function forgetOldEvents(db: Queryable): Promise<void> {
   await db.query(`delete from event where at < now() - interval '1 hour'`);
 }
 
+/** Tells that somebody may be signed out: whoever watches finds out whether it is they. */
+export async function tellEnded(db: Queryable): Promise<void> {
+  await db.query(`select pg_notify('${CHANNEL}', '')`);
+}
+
 /** Wakes the workers. */
 export async function wake(db: Queryable): Promise<void> {
   await db.query(`select pg_notify('${WORK_CHANNEL}', '')`);
@@ -46,9 +51,14 @@ export async function wake(db: Queryable): Promise<void> {
 /**
  * Listens on a channel with a connection of its own, made again when it breaks.
  *
+ * @param heard told what a notification says; '' also where some may have been missed.
  * @returns stops listening.
  */
-export function listen(database: Database, channel: 'events' | 'work', heard: () => void): () => Promise<void> {
+export function listen(
+  database: Database,
+  channel: 'events' | 'work',
+  heard: (said: string) => void,
+): () => Promise<void> {
   let stopped = false;
   let release: (() => void) | undefined;
   const connect = async (): Promise<void> => {
@@ -62,12 +72,12 @@ export function listen(database: Database, channel: 'events' | 'work', heard: ()
         client.release(true);
         if (!stopped) setTimeout(() => void connect(), 1_000);
       };
-      client.on('notification', heard);
+      client.on('notification', ({ payload = '' }) => heard(payload));
       client.on('error', again);
       client.on('end', again);
       release = again;
       await client.query(`listen ${channel === 'events' ? CHANNEL : WORK_CHANNEL}`);
-      heard();
+      heard('');
     } catch {
       if (!stopped) setTimeout(() => void connect(), 1_000);
     }

@@ -1,5 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { type Queryable, row, rows } from './database';
+import { tellEnded } from './events';
 
 /** How long a session lives. */
 export interface SessionLife {
@@ -39,6 +40,17 @@ export async function createSession(db: Queryable, life: SessionLife, agent: str
   return token;
 }
 
+/** Whether a session lives and holds an account; does not touch it, so that a page that is only open does not prolong it. */
+export async function sessionHolds(db: Queryable, tokenHash: Buffer, account: number): Promise<boolean> {
+  const found = await row(
+    db,
+    `select 1 from session s join session_account sa using (token_hash)
+     where s.token_hash = $1 and sa.account = $2 and ${LIVES}`,
+    [tokenHash, account],
+  );
+  return found !== undefined;
+}
+
 /** Whether a session lives; touches it at most once a minute. */
 export async function touchSession(db: Queryable, tokenHash: Buffer): Promise<boolean> {
   const found = await row<{ stale: boolean }>(
@@ -63,6 +75,7 @@ export async function renewSession(
     [tokenHash, hashToken(token)],
   );
   await db.query('delete from session where token_hash = $1', [tokenHash]);
+  await tellEnded(db);
   return token;
 }
 
@@ -79,6 +92,7 @@ export async function endSession(db: Queryable, tokenHash: Buffer): Promise<numb
     tokenHash,
   ]);
   await db.query('delete from session where token_hash = $1', [tokenHash]);
+  await tellEnded(db);
   return unheld(
     db,
     held.map(({ account }) => account),
@@ -107,12 +121,14 @@ export async function endOtherSession(db: Queryable, account: number, id: number
     'delete from session s where s.id = $1 and not exists (select 1 from session_account sa where sa.token_hash = s.token_hash)',
     [id],
   );
+  await tellEnded(db);
   return gone.rowCount === 1;
 }
 
 /** Takes an account out of a session; gives it where nobody holds it any more. */
 export async function leaveAccount(db: Queryable, tokenHash: Buffer, account: number): Promise<number[]> {
   await db.query('delete from session_account where token_hash = $1 and account = $2', [tokenHash, account]);
+  await tellEnded(db);
   return unheld(db, [account]);
 }
 

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { type Account, accountById } from './accounts';
 import { type Queryable, row, rows, theRow } from './database';
+import { tellEnded } from './events';
 import { hashToken } from './sessions';
 
 /** Told by its beginning, so that one that was published by mistake is found. */
@@ -51,14 +52,24 @@ export async function withdrawToken(db: Queryable, account: number, id: number):
     'update api_token set ends_at = now() where account = $1 and id = $2 and ends_at > now()',
     [account, id],
   );
+  await tellEnded(db);
   return gone.rowCount === 1;
+}
+
+/** Whether a token lives. */
+export async function tokenLives(db: Queryable, account: number, id: number): Promise<boolean> {
+  const found = await row(db, 'select 1 from api_token where account = $1 and id = $2 and ends_at > now()', [
+    account,
+    id,
+  ]);
+  return found !== undefined;
 }
 
 /** The account that a token is good for, and whether it may change anything; undefined where it does not live. */
 export async function accountOfToken(
   db: Queryable,
   token: string,
-): Promise<{ account: Account; acts: boolean } | undefined> {
+): Promise<{ account: Account; id: number; acts: boolean } | undefined> {
   const found = await row<{ account: number; id: number; acts: boolean; stale: boolean }>(
     db,
     `select account, id, acts, used_at is null or used_at < now() - interval '1 minute' as stale
@@ -69,5 +80,5 @@ export async function accountOfToken(
   if (found.stale)
     await db.query('update api_token set used_at = now() where account = $1 and id = $2', [found.account, found.id]);
   const account = await accountById(db, found.account);
-  return account && { account, acts: found.acts };
+  return account && { account, id: found.id, acts: found.acts };
 }

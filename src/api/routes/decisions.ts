@@ -145,6 +145,7 @@ export const readSheet = route({
   path: '/accounts/{account}/decisions/sheet',
   summary:
     'Reads a sheet that came back. Tells what would be, and what can’t be read or is doubtful, by line; takes the decisions only with `apply`.',
+  large: true,
   body: v.object({ sheet: v.string(), where: s.Where, apply: v.optional(v.boolean(), false) }),
   response: v.object({
     decisions: v.array(SheetLine),

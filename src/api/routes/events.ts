@@ -1,31 +1,16 @@
 import type { Database } from '../../store/database';
-import { eventsAfter, lastEventId, listen, type StoredEvent } from '../../store/events';
+import { eventsAfter, lastEventId, type StoredEvent } from '../../store/events';
+import { type Identity, stillSees } from '../identity';
 import { invalid } from '../problem';
 import { route } from '../route';
+import { type Stream, Streams } from '../streams';
 
-/** A comment so often keeps proxies from closing a silent stream. */
+/** A comment so often keeps proxies from closing a silent stream; as often it is looked whether the session has ended. */
 const KEEP_ALIVE_MS = 20_000;
+/** Octets that a reader may leave unread before its stream is closed. It comes again, and catches up. */
+const MOST_UNREAD = 2 ** 20;
 
-/** Wakes every stream of this process when anything is told; one listening connection serves all. */
-class Bell {
-  private readonly hearers = new Set<() => void>();
-  private listening = false;
-
-  constructor(private readonly database: Database) {}
-
-  add(hearer: () => void): () => void {
-    this.hearers.add(hearer);
-    if (!this.listening) {
-      this.listening = true;
-      listen(this.database, 'events', () => {
-        for (const hear of this.hearers) hear();
-      });
-    }
-    return () => this.hearers.delete(hearer);
-  }
-}
-
-let bell: Bell | undefined;
+let streams: Streams | undefined;
 
 const frame = ({ id, kind, data }: StoredEvent) => `id: ${id}\nevent: ${kind}\ndata: ${JSON.stringify(data)}\n\n`;
 
@@ -33,53 +18,93 @@ export const events = route({
   method: 'GET',
   path: '/accounts/{account}/events',
   summary: 'Server-sent events `scan`, `run`, `level`, `index` and `search`; Last-Event-ID catches up.',
-  async handle({ environment: { database }, account, request }) {
+  async handle({ environment: { database }, account, identity, request }) {
     const given = request.headers.get('last-event-id');
     if (given !== null && !/^\d{1,15}$/.test(given))
       throw invalid('Last-Event-ID is no number.', [{ field: 'Last-Event-ID' }]);
-    let after = given === null ? await lastEventId(database) : Number(given);
-    bell ??= new Bell(database);
-    const encoder = new TextEncoder();
-    let stop = () => {};
-    const body = new ReadableStream<Uint8Array>({
-      start(controller) {
-        let busy = false;
-        let again = false;
-        const send = async () => {
-          again = true;
-          if (busy) return;
-          busy = true;
-          while (again) {
-            again = false;
-            const told = await eventsAfter(database, [account.id], after);
-            for (const event of told) controller.enqueue(encoder.encode(frame(event)));
-            after = told.at(-1)?.id ?? after;
-            if (told.length > 0) again = true;
-          }
-          busy = false;
-        };
-        const quietly = () => void send().catch(() => stop());
-        controller.enqueue(encoder.encode('retry: 2000\n\n'));
-        const remove = (bell as Bell).add(quietly);
-        const keeper = setInterval(() => controller.enqueue(encoder.encode(': still here\n\n')), KEEP_ALIVE_MS);
-        stop = () => {
-          clearInterval(keeper);
-          remove();
-          try {
-            controller.close();
-          } catch {
-            // The reader closed it already.
-          }
-        };
-        request.signal.addEventListener('abort', stop);
-        quietly();
-      },
-      cancel() {
-        stop();
-      },
-    });
-    return new Response(body, {
+    const after = given === null ? await lastEventId(database) : Number(given);
+    streams ??= new Streams(database);
+    const sender = new Sender(database, account.id, identity as Identity, after);
+    const remove = streams.add(identity as Identity, sender);
+    return new Response(sender.body(request.signal, remove), {
       headers: { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' },
     });
   },
 });
+
+/** Sends what happens in an account to one reader, until either side or the end of the session closes it. */
+class Sender implements Stream {
+  private controller: ReadableStreamDefaultController<Uint8Array> | undefined;
+  private readonly encoder = new TextEncoder();
+  private stop = () => {};
+  private busy = false;
+  private again = false;
+
+  constructor(
+    private readonly database: Database,
+    readonly account: number,
+    private readonly identity: Identity,
+    private after: number,
+  ) {}
+
+  body(signal: AbortSignal, remove: () => void): ReadableStream<Uint8Array> {
+    return new ReadableStream<Uint8Array>(
+      {
+        start: (controller) => {
+          this.controller = controller;
+          const keeper = setInterval(() => {
+            this.write(': still here\n\n');
+            this.doubt();
+          }, KEEP_ALIVE_MS);
+          this.stop = () => {
+            clearInterval(keeper);
+            remove();
+            this.controller = undefined;
+            try {
+              controller.close();
+            } catch {
+              // The reader closed it already.
+            }
+          };
+          signal.addEventListener('abort', this.stop);
+          this.write('retry: 2000\n\n');
+          this.wake();
+        },
+        cancel: () => this.stop(),
+      },
+      new ByteLengthQueuingStrategy({ highWaterMark: MOST_UNREAD }),
+    );
+  }
+
+  wake(): void {
+    void this.send().catch(() => this.stop());
+  }
+
+  doubt(): void {
+    const seen = stillSees(this.database, this.identity, this.account);
+    void seen.then((sees) => sees || this.stop()).catch(() => this.stop());
+  }
+
+  private async send(): Promise<void> {
+    this.again = true;
+    if (this.busy) return;
+    this.busy = true;
+    try {
+      while (this.again && this.controller) {
+        this.again = false;
+        const told = await eventsAfter(this.database, [this.account], this.after);
+        for (const event of told) this.write(frame(event));
+        this.after = told.at(-1)?.id ?? this.after;
+        this.again ||= told.length > 0;
+      }
+    } finally {
+      this.busy = false;
+    }
+  }
+
+  private write(text: string): void {
+    if (!this.controller) return;
+    this.controller.enqueue(this.encoder.encode(text));
+    if ((this.controller.desiredSize ?? 0) <= 0) this.stop();
+  }
+}

@@ -1,5 +1,6 @@
 import libqp from 'libqp';
 import { storable } from '../../core/text';
+import { readHtml } from '../html/reader';
 import type { Channel } from './channel';
 import { parameterOf } from './fetch/parameters';
 import { readParts } from './fetch/structure';
@@ -32,7 +33,7 @@ export async function messageText(channel: Channel, uid: number, patience: Patie
   if (!part) return '';
   const octets = await section(channel, uid, part.section, patience);
   const text = decodeCharset(decodeTransfer(octets, part.encoding), part.charset || 'utf-8');
-  return storable(part.type === 'text/html' ? withoutTags(text) : text);
+  return storable(part.type === 'text/html' ? await readHtml(text) : text);
 }
 
 /** The header as it stands. */
@@ -77,21 +78,4 @@ function decodeTransfer(octets: string, encoding: string): Buffer {
   if (encoding === 'base64') return Buffer.from(octets, 'base64');
   if (encoding === 'quoted-printable') return libqp.decode(octets);
   return Buffer.from(octets, 'latin1');
-}
-
-/** For reading only: what it gives is shown as text, so nothing that slips through can run. */
-function withoutTags(html: string): string {
-  return html
-    .replace(/<(style|script|head)\b[\s\S]*?<\/\1\s*>/gi, ' ')
-    .replace(/<(br|\/p|\/div|\/tr|\/h\d|\/li)\b[^>]*>/gi, '\n')
-    .replace(/<[^>]*>/g, ' ')
-    .replace(/&nbsp;/g, ' ')
-    .replace(/&lt;/g, '<')
-    .replace(/&gt;/g, '>')
-    .replace(/&quot;/g, '"')
-    .replace(/&#39;/g, "'")
-    .replace(/&amp;/g, '&')
-    .replace(/[ \t]+/g, ' ')
-    .replace(/\n\s*\n\s*/g, '\n\n')
-    .trim();
 }

@@ -37,10 +37,12 @@ export function readHeader(header: string): HeaderFields {
   for (let at = 0; at < unfolded.length; ) {
     const lf = unfolded.indexOf('\n', at);
     const end = lf < 0 ? unfolded.length : lf;
-    const colon = unfolded.indexOf(':', at);
-    if (colon > at && colon < end) {
-      const name = canonical(unfolded.slice(at, colon));
-      const value = oneLine(unfolded.slice(colon + 1, Math.min(end, colon + 1 + LONGEST_FIELD)));
+    // Of a line, not of all that follows: a header may have no colon at all.
+    const line = unfolded.slice(at, Math.min(end, at + LONGEST_FIELD));
+    const colon = line.indexOf(':');
+    if (colon > 0) {
+      const name = canonical(line.slice(0, colon));
+      const value = oneLine(line.slice(colon + 1));
       if (name === 'references') references ??= value;
       else if (name === 'list-id') listId ??= value;
       else if (name !== undefined) bulkFields[name] ??= value;

@@ -4,13 +4,17 @@ import { oneLine } from '../../../core/text';
 /** Longest text kept of a field; a hostile header may hold megabytes. */
 const LONGEST = 2_000;
 
+/** Characters of a text that are decoded: enough for what is kept, in whatever way it is encoded. */
+const LONGEST_ENCODED = 12 * LONGEST;
+
 /** Decodes encoded words (RFC 2047) where there are any; what the library can't is left as it stands. */
 export function decodeWords(text: string): string {
-  if (!text.includes('=?')) return text;
+  const read = text.slice(0, LONGEST_ENCODED);
+  if (!read.includes('=?')) return read;
   try {
-    return libmime.decodeWords(text);
+    return libmime.decodeWords(read);
   } catch {
-    return text;
+    return read;
   }
 }
 

@@ -1,0 +1,62 @@
+import { invalid, Problem } from './problem';
+import type { Route } from './route';
+
+/** Octets that a body may have: of somebody unknown, of a sheet of a hundred thousand senders, and else. */
+const FROM_STRANGERS = 16 * 2 ** 10;
+const LARGE = 16 * 2 ** 20;
+const USUAL = 2 ** 20;
+/** Milliseconds in which a body has to have come. */
+const PATIENCE_MS = 60_000;
+
+/**
+ * Reads the body of a request as JSON. Its octets are counted as they come, so that no more of it than is allowed is ever held.
+ *
+ * @throws Problem 413 where it is too large, 408 where it does not come, 422 where it is no JSON.
+ */
+export async function readBody(request: Request, route: Pick<Route, 'large'>, isKnown: boolean): Promise<unknown> {
+  const most = isKnown ? (route.large ? LARGE : USUAL) : FROM_STRANGERS;
+  if (Number(request.headers.get('content-length') ?? 0) > most) throw tooLarge();
+  const text = await octetsOf(request, most);
+  try {
+    return JSON.parse(text.toString('utf8'));
+  } catch {
+    throw invalid('The body is not JSON.', [{ field: 'body', expected: 'JSON' }]);
+  }
+}
+
+async function octetsOf(request: Request, most: number): Promise<Buffer> {
+  const chunks: Uint8Array[] = [];
+  const reader = request.body?.getReader();
+  if (!reader) return Buffer.alloc(0);
+  let octets = 0;
+  let limit: NodeJS.Timeout | undefined;
+  const late = new Promise<never>((_, reject) => {
+    limit = setTimeout(() => reject(tooSlow()), PATIENCE_MS);
+  });
+  try {
+    for (;;) {
+      const { done, value } = await Promise.race([reader.read(), late]);
+      if (done) return Buffer.concat(chunks);
+      octets += value.length;
+      if (octets > most) throw tooLarge();
+      chunks.push(value);
+    }
+  } catch (error) {
+    void reader.cancel().catch(() => undefined);
+    throw error;
+  } finally {
+    clearTimeout(limit);
+  }
+}
+
+// What is not read would be taken for the next request, so the connection ends.
+const ENDS = { connection: 'close' };
+
+function tooLarge(): Problem {
+  const detail = 'The request is too large. Name criteria instead of ids.';
+  return new Problem(413, 'too-large', 'Too large', detail, undefined, ENDS);
+}
+
+function tooSlow(): Problem {
+  return new Problem(408, 'too-slow', 'Too slow', 'The request did not come to its end.', undefined, ENDS);
+}
