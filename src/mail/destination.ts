@@ -1,72 +1,33 @@
-import { BlockList, isIP } from 'node:net';
+import { isIP } from 'node:net';
+import ipaddr from 'ipaddr.js';
 import { addressesOf } from './names';
 import type { Outgoing } from './outgoing';
 import { MailProblem } from './problem';
 
-/** Special-purpose networks (RFC 6890 and its registries) that are not the public internet. */
-const INNER_4 = [
-  '0.0.0.0/8',
-  '10.0.0.0/8',
-  '100.64.0.0/10',
-  '127.0.0.0/8',
-  '169.254.0.0/16',
-  '172.16.0.0/12',
-  '192.0.0.0/24',
-  '192.168.0.0/16',
-  '198.18.0.0/15',
-  '224.0.0.0/4',
-  '240.0.0.0/4',
-];
-const INNER_6 = [
-  '::/128',
-  '::1/128',
-  '64:ff9b:1::/48',
-  '100::/64',
-  '2001::/23',
-  'fc00::/7',
-  'fe80::/10',
-  'fec0::/10',
-  'ff00::/8',
-];
+/** IPv6 addresses that hold an IPv4 one without a prefix of their own, which nobody routes (RFC 4291 §2.5.5.1). */
+const COMPATIBLE = ipaddr.parseCIDR('::/96');
 
-const inner = new BlockList();
-for (const network of INNER_4) inner.addSubnet(...cidr(network), 'ipv4');
-for (const network of INNER_6) inner.addSubnet(...cidr(network), 'ipv6');
-
-const loopback = new BlockList();
-loopback.addSubnet('127.0.0.0', 8, 'ipv4');
-loopback.addAddress('::1', 'ipv6');
-
-function cidr(network: string): [string, number] {
-  const [address, bits] = network.split('/');
-  return [address as string, Number(bits)];
-}
-
-/** The IPv4 address inside an IPv6 one: mapped (RFC 4291), NAT64 (RFC 6052), or 6to4 (RFC 3056). */
-function embedded4(address: string): string | undefined {
-  const full = new URL(`http://[${address}]/`).hostname.slice(1, -1);
-  const dotted = (high: string, low: string) => {
-    const number = (Number.parseInt(high, 16) << 16) | Number.parseInt(low, 16);
-    return [24, 16, 8, 0].map((shift) => (number >>> shift) & 255).join('.');
-  };
-  const mapped =
-    /^(?:::ffff:|64:ff9b::)([0-9a-f]+):([0-9a-f]+)$/.exec(full) ?? /^2002:([0-9a-f]+):([0-9a-f]+):/.exec(full);
-  return mapped ? dotted(mapped[1] as string, mapped[2] as string) : undefined;
-}
-
-function listed(list: BlockList, address: string): boolean {
-  if (isIP(address) === 4) return list.check(address, 'ipv4');
-  const inside = embedded4(address);
-  return inside !== undefined ? list.check(inside, 'ipv4') : list.check(address, 'ipv6');
+/** The registry of special-purpose addresses (RFC 6890) that an address belongs to; `unicast` is the public internet. */
+function rangeOf(address: string): string {
+  // An address with a zone is of a link of this machine.
+  if (isIP(address) === 0 || address.includes('%')) return 'invalid';
+  // The library takes `::` before an IPv4 address for `::ffff:`; in its shortest form it has no such part.
+  const shortest = isIP(address) === 6 ? new URL(`http://[${address}]/`).hostname.slice(1, -1) : address;
+  const parsed = ipaddr.process(shortest);
+  const isCompatible = parsed.kind() === 'ipv6' && parsed.match(COMPATIBLE);
+  return isCompatible && parsed.range() === 'unicast' ? 'ipv4Compatible' : parsed.range();
 }
 
 export function isLoopback(address: string): boolean {
-  return listed(loopback, address);
+  return rangeOf(address) === 'loopback';
 }
 
-/** Whether an address is private, loopback, link-local, shared or otherwise not public. */
+/**
+ * Whether an address is anything but one of the public internet: private, loopback, link-local, shared, of documentation, or one
+ * that wraps an IPv4 address (mapped, translated, NAT64, 6to4, Teredo), which leads wherever a gateway takes it.
+ */
 export function isInner(address: string): boolean {
-  return listed(inner, address);
+  return rangeOf(address) !== 'unicast';
 }
 
 /**
@@ -84,13 +45,26 @@ export async function checkedAddress(host: string, outgoing: Pick<Outgoing, 'all
       throw new MailProblem('no-such-host', `There is no server named ${host}. Check the spelling.`, { cause });
     }
   }
-  if (!outgoing.allowPrivate && addresses.some(isInner)) {
+  return admitted(host, addresses, outgoing);
+}
+
+/**
+ * The address to connect to, of all that a host has: each must be allowed, since a name that leads inside once may do so again.
+ *
+ * @throws MailProblem as checkedAddress does.
+ */
+export function admitted(
+  host: string,
+  addresses: readonly string[],
+  { allowPrivate }: Pick<Outgoing, 'allowPrivate'>,
+): string {
+  if (!allowPrivate && addresses.some(isInner)) {
     throw new MailProblem(
       'address-not-allowed',
       `${host} lies in a private network, and this instance reaches public servers only.`,
     );
   }
-  const address = addresses[0];
+  const [address] = addresses;
   if (address === undefined) throw new MailProblem('no-such-host', `${host} has no address.`);
   return address;
 }

@@ -2,33 +2,35 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
 import { decodeModifiedUtf7, encodeModifiedUtf7 } from '../core/mailbox/modified-utf7';
-import { checkedAddress, isInner, isLoopback } from './destination';
+import { admitted, checkedAddress, isInner, isLoopback } from './destination';
 import { copiedUids } from './imap/answers/copyuid';
 import { MailProblem } from './problem';
 
-test('inner addresses are told by number, whatever form they are written in (RFC 6890, 4291, 6052, 3056)', () => {
-  for (const inner of [
-    '127.0.0.1',
-    '10.1.2.3',
-    '172.31.255.255',
-    '192.168.0.1',
-    '169.254.169.254',
-    '100.64.0.1',
-    '0.0.0.0',
-    '::1',
-    '::',
-    'fe80::1',
-    'fd00::1',
-    '::ffff:10.0.0.1',
-    '::ffff:7f00:1',
-    '64:ff9b::7f00:1',
-    '2002:7f00:1::',
-  ]) {
-    assert.ok(isInner(inner), inner);
-  }
-  for (const outer of ['192.0.2.10', '198.51.100.7', '203.0.113.5', '2606:db8::1', '::ffff:192.0.2.10'])
-    assert.ok(!isInner(outer), outer);
+test('inner addresses are told by number, whatever form they are written in (RFC 6890 and its registries)', () => {
+  const inside = [
+    ...['127.0.0.1', '10.1.2.3', '172.31.255.255', '192.168.0.1', '169.254.169.254', '100.64.0.1', '0.0.0.0'],
+    ...['255.255.255.255', '224.0.0.1', '240.0.0.1', '198.18.0.1', '192.0.0.8'],
+    ...['::1', '::', 'fe80::1', 'fe80::1%eth0', 'fd00::1', 'fec0::1', 'ff02::1', '100::1', '2001::1'],
+    // Of documentation (RFC 5737, 3849).
+    ...['192.0.2.10', '198.51.100.7', '203.0.113.5', '2001:db8::1', '::ffff:192.0.2.10'],
+    // Mapped, compatible (RFC 4291), translated (RFC 2765), NAT64 (RFC 6052), 6to4 (RFC 3056).
+    ...['::ffff:10.0.0.1', '::ffff:7f00:1', '::127.0.0.1', '::45.0.0.1', '::ffff:0:127.0.0.1', '::ffff:0:45.0.0.1'],
+    ...['64:ff9b::7f00:1', '64:ff9b::45.0.0.1', '64:ff9b:1::1', '2002:7f00:1::', '2002:2d00:1::'],
+    ...['', 'localhost', '127.1', '0x7f000001'],
+  ];
+  for (const address of inside) assert.ok(isInner(address), address);
+  for (const address of ['45.0.0.1', '2a00::1', '::ffff:45.0.0.1']) assert.ok(!isInner(address), address);
   assert.ok(isLoopback('127.8.8.8') && isLoopback('::ffff:127.0.0.1') && !isLoopback('10.0.0.1'));
+});
+
+test('every address of a host must be allowed, in whatever order they come', () => {
+  const refused = (error: unknown) => error instanceof MailProblem && error.kind === 'address-not-allowed';
+  const [outer, inner] = ['45.0.0.1', '10.0.0.1'];
+  assert.equal(admitted('mail.example', [outer, '2a00::1'], { allowPrivate: false }), outer);
+  for (const addresses of [[outer, inner], [inner, outer], [inner]]) {
+    assert.throws(() => admitted('mail.example', addresses, { allowPrivate: false }), refused);
+    assert.equal(admitted('mail.example', addresses, { allowPrivate: true }), addresses[0]);
+  }
 });
 
 test('a name is resolved once and refused where it leads inside', async () => {
