@@ -1,20 +1,16 @@
-import { countAttempt } from '../store/attempts';
+import { countAttempt, type Subject } from '../store/attempts';
 import type { Database } from '../store/database';
 import { Problem } from './problem';
 
 /**
- * Counts attempts by each of several subjects, every one with how many it has within five minutes.
+ * Counts an attempt by each of several subjects.
  *
+ * @returns how many each had before.
  * @throws Problem 429 with Retry-After where any has too many.
  */
-export async function admitAttempts(
-  database: Database,
-  subjects: readonly (readonly [string, number])[],
-): Promise<void> {
-  const waits: number[] = [];
-  for (const [subject, most] of subjects) waits.push(await countAttempt(database, subject, most));
-  const wait = Math.max(...waits);
-  if (wait === 0) return;
+export async function admitAttempt(database: Database, subjects: readonly Subject[]): Promise<number[]> {
+  const { wait, before } = await countAttempt(database, subjects);
+  if (wait === 0) return before;
   throw new Problem(
     429,
     'too-many-attempts',

@@ -5,6 +5,7 @@ import { submissionFrom } from '../mail/submission';
 import { type Database, openDatabase } from '../store/database';
 import type { SessionLife } from '../store/sessions';
 import { Vault } from '../store/vault';
+import { type Caps, capsFrom } from './caps';
 
 /** A mailbox that the sign-in page offers with one press; the demo's. */
 export interface OfferedMailbox {
@@ -24,6 +25,7 @@ export interface Environment {
   canMail: boolean;
   port: number;
   sessionLife: SessionLife;
+  caps: Caps;
   /** Where the instance is reached from outside, if that differs: `https://mail-room.example`. */
   origin: URL | undefined;
   /** Host names and ports under which requests are accepted. */
@@ -55,6 +57,7 @@ function read(variables: NodeJS.ProcessEnv): Environment {
       hours: wholeNumber(variables, 'TAMSEL_SESSION_HOURS', 30 * 24),
       idleMinutes: wholeNumber(variables, 'TAMSEL_SESSION_IDLE_MINUTES', 12 * 60),
     },
+    caps: capsFrom((name, usual) => wholeNumber(variables, name, usual)),
     port,
     origin,
     isOwnHost: (host) => isOwnHost(host, port, bound, origin),

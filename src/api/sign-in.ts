@@ -1,27 +1,39 @@
+import { createHash, timingSafeEqual } from 'node:crypto';
 import { isIP } from 'node:net';
+import { setTimeout as sleep } from 'node:timers/promises';
 import { domainToASCII } from 'node:url';
 import { readLevel } from '../jobs/listing';
 import { resumeAfterSignIn } from '../jobs/run/resume';
+import { checkedAddress } from '../mail/destination';
 import { connectImap } from '../mail/imap/connect';
 import { MailProblem, type MailProblemKind } from '../mail/problem';
 import type { MailboxPlace, MailServer, Proof } from '../mail/server';
-import { accountInOtherLetters, findOrCreateAccount } from '../store/accounts';
-import { forgiveAttempt } from '../store/attempts';
-import { type Secret, saveSecret } from '../store/credentials';
+import { type Account, accountAt, accountsInOtherLetters, countAccounts, findOrCreateAccount } from '../store/accounts';
+import { forgiveAttempt, type Subject } from '../store/attempts';
+import { credentialOf, type Secret, saveSecret } from '../store/credentials';
 import { transaction } from '../store/database';
 import { addFirstGuards } from '../store/guards';
 import { enqueue } from '../store/jobs';
 import { openScan } from '../store/scans';
-import { addAccountToSession, createSession, hashToken, renewSession } from '../store/sessions';
-import { admitAttempts } from './attempts';
+import { addAccountToSession, createSession, hashToken, renewSession, signOutAll } from '../store/sessions';
+import { admitAttempt } from './attempts';
 import { sessionCookie } from './cookie';
+import { networkOf } from './network';
 import { invalid, Problem } from './problem';
 import type { RequestContext } from './route';
 
-/** Sign-ins that fail within five minutes before one has to wait: by who tries, at which host, and for which mailbox. */
-const MOST_BY_ADDRESS = 30;
-const MOST_BY_HOST = 60;
-const MOST_BY_MAILBOX = 8;
+/** Sign-ins that fail within five minutes before who tries has to wait: for one mailbox, and for all. */
+const WINDOW_SECONDS = 300;
+const MOST_FOR_MAILBOX = 8;
+const MOST_BY_NETWORK = 30;
+/**
+ * Failures for one mailbox from anywhere, after which each further try is answered later: its owner is slowed too, but never
+ * locked out by others who fail on purpose.
+ */
+const BEFORE_SLOWER = 20;
+const SLOWER_MS = 200;
+const SLOWEST_MS = 6_000;
+const DAY_SECONDS = 86_400;
 
 const FIELD_OF: Partial<Record<MailProblemKind, string>> = {
   'no-such-host': 'host',
@@ -53,7 +65,7 @@ function normalisedHost(typed: string): string {
 }
 
 /** A domain after the @ as in DNS; the rest is the server's to tell apart (RFC 5321 §2.4). */
-function normalisedUser(typed: string): string {
+export function normalisedUser(typed: string): string {
   const user = typed.trim().normalize('NFC');
   const at = user.lastIndexOf('@');
   const domain = at > 0 ? domainToASCII(user.slice(at + 1).toLowerCase()) : '';
@@ -66,18 +78,32 @@ export function signInProblem(error: unknown): unknown {
   return new Problem(422, error.kind, 'Signing in failed', error.message, field ? [{ field }] : undefined);
 }
 
-/** Counts a sign-in. @throws Problem 429 where there were too many. */
-export async function admitSignIn({ environment, clientAddress }: RequestContext, place: MailboxPlace): Promise<void> {
-  const [from, to, as] = subjectsOf(clientAddress, place);
-  await admitAttempts(environment.database, [
-    [from, MOST_BY_ADDRESS],
-    [to, MOST_BY_HOST],
-    [as, MOST_BY_MAILBOX],
-  ]);
+/**
+ * Counts a sign-in, before anything is asked of the host.
+ *
+ * @throws Problem 429 where there were too many.
+ */
+export async function admitSignIn(context: RequestContext, place: MailboxPlace, signInAs = ''): Promise<void> {
+  const before = await admitAttempt(context.environment.database, await subjectsOf(context, place, signInAs));
+  const slower = Math.min(SLOWEST_MS, Math.max(0, (before.at(-1) ?? 0) - BEFORE_SLOWER) * SLOWER_MS);
+  if (slower > 0) await sleep(slower);
 }
 
-function subjectsOf(clientAddress: string, { host, port, user }: MailboxPlace): [string, string, string] {
-  return [`from ${clientAddress}`, `to ${host}`, `as ${user.toLowerCase()} at ${host}:${port}`];
+/** Who is counted when somebody signs in: whoever asks, and as whom they sign in, at the address that the host has. */
+async function subjectsOf(
+  { environment, clientAddress }: RequestContext,
+  { host, port, user }: MailboxPlace,
+  signInAs: string,
+): Promise<Subject[]> {
+  // By the address, so that other names of the host are no way around; what has none is refused right after this.
+  const address = await checkedAddress(host, environment.outgoing).catch(() => host);
+  const from = networkOf(clientAddress);
+  const mailbox = `as ${(signInAs || user).toLowerCase()} at ${address}:${port}`;
+  return [
+    { name: `from ${from}`, most: MOST_BY_NETWORK, seconds: WINDOW_SECONDS },
+    { name: `${mailbox} from ${from}`, most: MOST_FOR_MAILBOX, seconds: WINDOW_SECONDS },
+    { name: mailbox, seconds: WINDOW_SECONDS },
+  ];
 }
 
 /**
@@ -91,33 +117,32 @@ export async function signInWith(
   place: MailboxPlace,
   { proof, secret }: { proof: Proof; secret: Secret },
 ): Promise<Response> {
-  const { environment, clientAddress, identity } = context;
+  const { environment, identity } = context;
   const { database, vault, outgoing } = environment;
   let server: MailServer | undefined;
   try {
     server = await connectImap({ ...place, ...proof }, outgoing);
-    const user = await knownSpelling(context, place, server);
-    const account = await transaction(database, async (client) => {
-      const found = await findOrCreateAccount(client, { ...place, user });
-      await addFirstGuards(client, found.id);
-      return found;
-    });
+    const signInAs = ('password' in proof && proof.signInAs) || '';
+    await forgiveAttempt(database, await subjectsOf(context, place, signInAs));
+    const user = await knownSpelling(context, { ...place, signInAs }, secret, server);
+    const account = await accountOf(context, { ...place, user, signInAs });
     await readLevel(database, account.id, server);
     const token = await transaction(database, async (client) => {
       // Locks the account: credentials are not forgotten between their coming and that of the session that needs them.
       const { scan } = await openScan(client, account.id);
       await enqueue(client, account.id, 'scan', scan.id);
+      // What was signed in with another credential, before the host took it no more, is not who has the new one.
+      if (account.state === 'locked') await signOutAll(client, account.id);
       await saveSecret(client, vault, account.id, secret);
       await resumeAfterSignIn(client, account.id);
       // Nobody goes on with a session that another may have put into this browser.
       const before = identity?.sessionHash;
       const agent = context.request.headers.get('user-agent') ?? '';
-      const { sessionLife: life } = environment;
+      const { sessionLife: life, caps } = environment;
       const made = before ? await renewSession(client, before, life, agent) : await createSession(client, life, agent);
-      await addAccountToSession(client, hashToken(made), account.id);
+      await addAccountToSession(client, hashToken(made), account.id, caps.sessionsOfAccount);
       return made;
     });
-    for (const subject of subjectsOf(clientAddress, place)) await forgiveAttempt(database, subject);
     return new Response(JSON.stringify({ account: { id: account.id, user: account.user, host: account.host } }), {
       status: 201,
       headers: { 'content-type': 'application/json', 'set-cookie': sessionCookie(environment, token) },
@@ -129,13 +154,58 @@ export async function signInWith(
   }
 }
 
+/** The account of a mailbox, made where it is new and there is room for it. */
+async function accountOf(
+  { environment, identity, clientAddress }: RequestContext,
+  place: MailboxPlace & { signInAs: string },
+): Promise<Account> {
+  const { database, caps } = environment;
+  const known = await accountAt(database, place);
+  const isHeld = known && identity?.accounts.some(({ id }) => id === known.id);
+  if (!isHeld && (identity?.accounts.length ?? 0) >= caps.accountsOfSession)
+    throw new Problem(429, 'too-many-accounts', 'Too many accounts', 'Take another account out of this session first.');
+  if (!known) {
+    const name = `new account from ${networkOf(clientAddress)}`;
+    await admitAttempt(database, [{ name, most: caps.newAccountsADay, seconds: DAY_SECONDS }]);
+    if ((await countAccounts(database)) >= caps.accounts)
+      throw new Problem(
+        503,
+        'no-room-for-accounts',
+        'No room for accounts',
+        'This instance has as many mailboxes as its operator allows.',
+      );
+  }
+  return transaction(database, async (client) => {
+    const found = await findOrCreateAccount(client, place);
+    await addFirstGuards(client, found.id);
+    return found;
+  });
+}
+
 /**
- * The spelling under which this mailbox is known already. Servers mostly take a name in any letter case, but need not; so
- * the same name in other letters is the same mailbox where its inbox is the same too (UIDVALIDITY, RFC 9051 §2.3.1.1).
+ * The spelling under which this mailbox is known already. Servers mostly take a name in any letter case, but need not; so the
+ * same name in other letters is the same mailbox where its inbox is the same too (UIDVALIDITY, RFC 9051 §2.3.1.1), and who
+ * signs in knows the password that is kept of it: a validity alone may be that of another's mailbox.
  */
-async function knownSpelling(context: RequestContext, place: MailboxPlace, server: MailServer): Promise<string> {
-  const other = await accountInOtherLetters(context.environment.database, place);
-  if (!other) return place.user;
+async function knownSpelling(
+  { environment: { database, vault } }: RequestContext,
+  place: MailboxPlace & { signInAs: string },
+  secret: Secret,
+  server: MailServer,
+): Promise<string> {
+  const others = await accountsInOtherLetters(database, place);
+  if (others.length === 0 || !('password' in secret)) return place.user;
   const { uidValidity } = await server.open('INBOX');
-  return uidValidity === other.inboxValidity ? other.user : place.user;
+  for (const other of others) {
+    if (other.inboxValidity !== uidValidity) continue;
+    const kept = (await credentialOf(database, vault, other.id))?.secret;
+    if (kept && 'password' in kept && isSame(kept.password, secret.password)) return other.user;
+  }
+  return place.user;
+}
+
+/** Takes as long wherever they differ. */
+function isSame(one: string, other: string): boolean {
+  const digest = (text: string) => createHash('sha256').update(text).digest();
+  return timingSafeEqual(digest(one), digest(other));
 }

@@ -21,12 +21,13 @@ export async function withdrawTokens({ database, vault, outgoing, log }: WorkCon
   return transaction(database, async (client) => {
     const due = await dueWithdrawal(client, vault);
     if (!due) return false;
-    const registered = clientFor(due.host, outgoing.authorization);
+    const { taken } = due;
+    const registered = taken && clientFor(taken.host, outgoing.authorization);
     try {
-      if (due.tokens && registered) await new Grants(registered, outgoing).revoke(due.tokens);
+      if (taken && registered) await new Grants(registered, outgoing).revoke(taken.tokens);
       await endWithdrawal(client, due.id);
     } catch (error) {
-      log.warn({ err: error, host: due.host }, 'tokens could not be taken back');
+      log.warn({ err: error, host: taken?.host }, 'tokens could not be taken back');
       if (isPassing(error)) await postponeWithdrawal(client, due.id);
       else await endWithdrawal(client, due.id);
     }

@@ -4,7 +4,7 @@ import { Grants } from '../mail/authorization/grants';
 import { connectImap } from '../mail/imap/connect';
 import type { Outgoing } from '../mail/outgoing';
 import { MailProblem, type MailProblemKind } from '../mail/problem';
-import type { MailServer } from '../mail/server';
+import type { MailboxPlace, MailServer } from '../mail/server';
 import type { Account } from '../store/accounts';
 import { credentialOf, lockAccount, replaceTokens } from '../store/credentials';
 import { type Database, transaction } from '../store/database';
@@ -31,7 +31,7 @@ export async function signInTo(context: Context, account: Account): Promise<Mail
   if (!credential || account.state === 'locked') throw new SignInNeeded();
   const { secret } = credential;
   try {
-    if (!('tokens' in secret)) return await connectImap({ ...account, ...secret }, outgoing);
+    if (!('tokens' in secret)) return await connectImap({ ...placeOf(account), ...secret }, outgoing);
     return await showTokens(context, account, secret.tokens);
   } catch (error) {
     if (error instanceof MailProblem && LOCKS.has(error.kind)) {
@@ -42,10 +42,14 @@ export async function signInTo(context: Context, account: Account): Promise<Mail
   }
 }
 
+function placeOf({ host, port, security, user }: Account): MailboxPlace {
+  return { host, port, security, user };
+}
+
 async function showTokens(context: Context, account: Account, kept: Tokens): Promise<MailServer> {
   const isSpent = kept.renewAt !== null && kept.renewAt <= Date.now();
   const tokens = isSpent && kept.refresh ? await renewed(context, account, kept) : kept;
-  const connect = ({ access }: Tokens) => connectImap({ ...account, token: access }, context.outgoing);
+  const connect = ({ access }: Tokens) => connectImap({ ...placeOf(account), token: access }, context.outgoing);
   try {
     return await connect(tokens);
   } catch (error) {

@@ -13,6 +13,8 @@ export interface Account {
   port: number;
   security: Security;
   user: string;
+  /** Who signs in, where that is another; else ''. */
+  signInAs: string;
   state: 'active' | 'locked';
   settings: Settings;
   personalPrefix: string;
@@ -53,40 +55,58 @@ const DEFAULTS: Settings = {
   mailTo: null,
 };
 
-const COLUMNS = 'id, host, port, security, user_name as "user", state, settings, personal_prefix as "personalPrefix"';
+const COLUMNS =
+  'id, host, port, security, user_name as "user", sign_in_as as "signInAs", state, settings, personal_prefix as "personalPrefix"';
 
 function completed(account: Account): Account {
   return { ...account, settings: { ...DEFAULTS, ...account.settings } };
 }
 
-/** One account a normalised (host, port, user), whatever the spelling of the host. */
+/** One account a normalised (host, port, user, who signs in), whatever the spelling of the host. */
 export async function findOrCreateAccount(
   db: Queryable,
-  access: { host: string; port: number; security: Security; user: string },
+  access: { host: string; port: number; security: Security; user: string; signInAs?: string | undefined },
 ): Promise<Account> {
   const account = await theRow<Account>(
     db,
-    `insert into account (host, port, security, user_name) values ($1, $2, $3, $4)
-     on conflict (host, port, user_name) do update set security = excluded.security
+    `insert into account (host, port, security, user_name, sign_in_as) values ($1, $2, $3, $4, $5)
+     on conflict (host, port, user_name, sign_in_as) do update set security = excluded.security
      returning ${COLUMNS}`,
-    [access.host, access.port, access.security, access.user],
+    [access.host, access.port, access.security, access.user, access.signInAs ?? ''],
   );
   return completed(account);
 }
 
-/** An account at the same server whose user has the same name in other letter case, with the UIDVALIDITY of its inbox. */
-export async function accountInOtherLetters(
+/** The account of a mailbox; undefined where it is not known. */
+export async function accountAt(
   db: Queryable,
-  { host, port, user }: { host: string; port: number; user: string },
-): Promise<{ user: string; inboxValidity: number } | undefined> {
-  return row(
+  { host, port, user, signInAs }: Pick<Account, 'host' | 'port' | 'user' | 'signInAs'>,
+): Promise<Account | undefined> {
+  const account = await row<Account>(
     db,
-    `select a.user_name as "user", g.uid_validity as "inboxValidity" from account a
+    `select ${COLUMNS} from account where host = $1 and port = $2 and user_name = $3 and sign_in_as = $4`,
+    [host, port, user, signInAs],
+  );
+  return account && completed(account);
+}
+
+export async function countAccounts(db: Queryable): Promise<number> {
+  return (await theRow<{ count: number }>(db, 'select count(*)::int as count from account')).count;
+}
+
+/** Accounts at the same server whose user has the same name in other letter case, with the UIDVALIDITY of their inboxes. */
+export async function accountsInOtherLetters(
+  db: Queryable,
+  { host, port, user, signInAs }: { host: string; port: number; user: string; signInAs: string },
+): Promise<{ id: number; user: string; inboxValidity: number }[]> {
+  return rows(
+    db,
+    `select a.id, a.user_name as "user", g.uid_validity as "inboxValidity" from account a
      join folder f on f.account = a.id and f.role = 'inbox' and f.gone_at is null
      join generation g on g.account = a.id and g.folder = f.id and g.closed_at is null
-     where a.host = $1 and a.port = $2 and a.user_name <> $3 and lower(a.user_name) = lower($3)
-     order by a.id limit 1`,
-    [host, port, user],
+     where a.host = $1 and a.port = $2 and a.user_name <> $3 and lower(a.user_name) = lower($3) and a.sign_in_as = $4
+     order by a.id limit 10`,
+    [host, port, user, signInAs],
   );
 }
 

@@ -1,5 +1,5 @@
 import type { Tokens } from '../core/authorization/tokens';
-import { type Queryable, row } from './database';
+import { type Queryable, row, theRow } from './database';
 import type { Vault } from './vault';
 
 /** How to sign in to the mailbox of an account: what a person typed, or what an authorization server gave. */
@@ -18,6 +18,25 @@ export interface Credential {
   storedAt: string;
 }
 
+/** Where a mailbox is and whose: for this a credential is sealed, and in another place it does not open. */
+type Place = [account: number, host: string, port: number, security: string, user: string, signInAs: string];
+
+const OWNER = 'credential ';
+
+async function ownerOf(db: Queryable, account: number): Promise<string> {
+  const { place } = await theRow<{ place: Place }>(
+    db,
+    `select json_build_array(id, host, port, security, user_name, sign_in_as) as place from account where id = $1`,
+    [account],
+  );
+  return OWNER + JSON.stringify(place);
+}
+
+/** The host for which a credential was sealed. */
+export function hostOfOwner(owner: string): string {
+  return (JSON.parse(owner.slice(OWNER.length)) as Place)[1];
+}
+
 /**
  * Keeps how to sign in, in a transaction of the caller's, and opens the account where it was locked for want of it. Tokens in
  * whose place a password comes are taken back.
@@ -29,7 +48,11 @@ export async function saveSecret(db: Queryable, vault: Vault, account: number, s
     `insert into credential (account, sealed, form) values ($1, $2, $3)
      on conflict (account) do update
      set sealed = excluded.sealed, form = excluded.form, forget = false, stored_at = now()`,
-    [account, vault.seal(account, JSON.stringify(secret)), 'tokens' in secret ? 'tokens' : 'document'],
+    [
+      account,
+      vault.seal(await ownerOf(db, account), JSON.stringify(secret)),
+      'tokens' in secret ? 'tokens' : 'document',
+    ],
   );
   await db.query(`update account set state = 'active' where id = $1`, [account]);
 }
@@ -45,15 +68,14 @@ export async function credentialOf(
   account: number,
   alone = false,
 ): Promise<Credential | undefined> {
-  const kept = await row<{ sealed: Buffer; form: 'password' | 'document' | 'tokens'; storedAt: string }>(
+  const kept = await row<{ sealed: Buffer; storedAt: string }>(
     db,
-    `select sealed, form, stored_at::text as "storedAt" from credential where account = $1 ${alone ? 'for update' : ''}`,
+    `select sealed, stored_at::text as "storedAt" from credential where account = $1 ${alone ? 'for update' : ''}`,
     [account],
   );
-  const text = kept && vault.unseal(account, kept.sealed);
+  const text = kept && vault.unseal(await ownerOf(db, account), kept.sealed);
   if (!kept || text === undefined) return undefined;
-  const secret = kept.form === 'password' ? { password: text } : (JSON.parse(text) as Secret);
-  return { secret, storedAt: kept.storedAt };
+  return { secret: JSON.parse(text) as Secret, storedAt: kept.storedAt };
 }
 
 /**
@@ -82,7 +104,7 @@ export async function canSignIn(db: Queryable, vault: Vault, account: number): P
 export async function replaceTokens(db: Queryable, vault: Vault, account: number, tokens: Tokens): Promise<void> {
   await db.query(`update credential set sealed = $2, form = 'tokens' where account = $1`, [
     account,
-    vault.seal(account, JSON.stringify({ tokens })),
+    vault.seal(await ownerOf(db, account), JSON.stringify({ tokens })),
   ]);
 }
 
@@ -109,8 +131,7 @@ export async function dropCredential(db: Queryable, account: number): Promise<vo
 async function drop(db: Queryable, account: number, condition: string): Promise<void> {
   await db.query(
     `with gone as (delete from credential where account = $1 and ${condition} returning account, sealed, form)
-     insert into withdrawal (account, host, sealed)
-     select gone.account, a.host, gone.sealed from gone join account a on a.id = gone.account where form = 'tokens'`,
-    [account],
+     insert into withdrawal (account, owner, sealed) select account, $2, sealed from gone where form = 'tokens'`,
+    [account, await ownerOf(db, account)],
   );
 }

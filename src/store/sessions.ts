@@ -79,11 +79,33 @@ export async function renewSession(
   return token;
 }
 
-export async function addAccountToSession(db: Queryable, tokenHash: Buffer, account: number): Promise<void> {
+/** Adds an account to a session; of more than so many of an account the one that was used least lately leaves it. */
+export async function addAccountToSession(
+  db: Queryable,
+  tokenHash: Buffer,
+  account: number,
+  most: number,
+): Promise<void> {
   await db.query('insert into session_account (token_hash, account) values ($1, $2) on conflict do nothing', [
     tokenHash,
     account,
   ]);
+  await db.query(
+    `delete from session_account where account = $1 and token_hash in (
+       select token_hash from session_account sa join session s using (token_hash) where sa.account = $1
+       order by s.token_hash = $2 desc, s.seen_at desc offset $3)`,
+    [account, tokenHash, most],
+  );
+}
+
+/** Takes an account out of every session, and withdraws its tokens. */
+export async function signOutAll(db: Queryable, account: number): Promise<void> {
+  await db.query('delete from session_account where account = $1', [account]);
+  await db.query(
+    'delete from session s where not exists (select 1 from session_account sa where sa.token_hash = s.token_hash)',
+  );
+  await db.query('update api_token set ends_at = now() where account = $1 and ends_at > now()', [account]);
+  await tellEnded(db);
 }
 
 /** Ends a session; gives the accounts that nobody holds any more. */

@@ -20,8 +20,8 @@ const NONCE_AT = 1 + KEY_ID_OCTETS;
 const TAG_AT = NONCE_AT + NONCE_OCTETS;
 const TEXT_AT = TAG_AT + TAG_OCTETS;
 
-/** For what a secret is sealed: an account, or something that is of none. */
-type Owner = number | 'authorization';
+/** For what a secret is sealed: the associated data, without which it does not open. */
+type Owner = string;
 
 /** Seals secrets with AES-256-GCM. The ciphertext names its key and is good for one owner only. */
 export class Vault {
@@ -52,7 +52,7 @@ export class Vault {
     const key = this.keys[0] as Buffer;
     const nonce = randomBytes(NONCE_OCTETS);
     const cipher = createCipheriv('aes-256-gcm', key, nonce);
-    cipher.setAAD(associated(owner));
+    cipher.setAAD(Buffer.from(owner));
     const sealed = Buffer.concat([cipher.update(secret, 'utf8'), cipher.final()]);
     return Buffer.concat([Buffer.of(VERSION), keyId(key), nonce, cipher.getAuthTag(), sealed]);
   }
@@ -65,7 +65,7 @@ export class Vault {
     const nonce = sealed.subarray(NONCE_AT, TAG_AT);
     const tag = sealed.subarray(TAG_AT, TEXT_AT);
     const decipher = createDecipheriv('aes-256-gcm', key, nonce);
-    decipher.setAAD(associated(owner));
+    decipher.setAAD(Buffer.from(owner));
     decipher.setAuthTag(tag);
     try {
       return Buffer.concat([decipher.update(sealed.subarray(TEXT_AT)), decipher.final()]).toString('utf8');
@@ -97,8 +97,4 @@ function codeWith(key: Buffer, text: string): Buffer {
 
 function keyId(key: Buffer): Buffer {
   return createHash('sha256').update('tamsel key id').update(key).digest().subarray(0, KEY_ID_OCTETS);
-}
-
-function associated(owner: Owner): Buffer {
-  return Buffer.from(typeof owner === 'number' ? `account ${owner}` : owner);
 }

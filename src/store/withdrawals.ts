@@ -1,4 +1,5 @@
 import type { Tokens } from '../core/authorization/tokens';
+import { hostOfOwner } from './credentials';
 import { type Queryable, row } from './database';
 import type { Vault } from './vault';
 
@@ -10,22 +11,24 @@ const FIRST_WAIT_SECONDS = 15;
 /** Tokens that are to be taken back at the authorization server of a mail host. */
 export interface Withdrawal {
   id: number;
-  host: string;
-  /** Undefined where the key is lost. */
-  tokens: Tokens | undefined;
+  /** Undefined where they can't be unsealed. */
+  taken: { host: string; tokens: Tokens } | undefined;
 }
 
 /** One that is due, locked until the transaction of the caller's ends; undefined where there is none. */
 export async function dueWithdrawal(db: Queryable, vault: Vault): Promise<Withdrawal | undefined> {
-  const due = await row<{ id: number; account: number; host: string; sealed: Buffer }>(
+  const due = await row<{ id: number; owner: string; sealed: Buffer }>(
     db,
-    `select id, account, host, sealed from withdrawal where due_at <= now() order by due_at, id limit 1
+    `select id, owner, sealed from withdrawal where due_at <= now() order by due_at, id limit 1
      for update skip locked`,
   );
   if (!due) return undefined;
-  const text = vault.unseal(due.account, due.sealed);
-  const tokens = text === undefined ? undefined : (JSON.parse(text) as { tokens: Tokens }).tokens;
-  return { id: due.id, host: due.host, tokens };
+  const text = vault.unseal(due.owner, due.sealed);
+  if (text === undefined) return { id: due.id, taken: undefined };
+  return {
+    id: due.id,
+    taken: { host: hostOfOwner(due.owner), tokens: (JSON.parse(text) as { tokens: Tokens }).tokens },
+  };
 }
 
 export async function endWithdrawal(db: Queryable, id: number): Promise<void> {

@@ -252,7 +252,7 @@ test('Dovecot takes what our OAUTHBEARER and XOAUTH2 say, by the introspection o
   assert.equal(scan.state, 'done', JSON.stringify(scan));
   const { rows } = await app.database.query('select sealed from credential');
   const kept = new Vault([Buffer.from(readFileSync(app.keyFile, 'utf8').trim(), 'hex')]).unseal(
-    answer.body.account.id,
+    `credential ${JSON.stringify([answer.body.account.id, at.host, at.port, at.security, at.user, ''])}`,
     rows[0].sealed,
   );
   const token = JSON.parse(kept ?? '').tokens.access;

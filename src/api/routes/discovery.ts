@@ -1,7 +1,8 @@
 import * as v from 'valibot';
 import { domainOf } from '../../core/senders/address';
 import { discover, domainOfAddress } from '../../mail/discovery/discover';
-import { admitAttempts } from '../attempts';
+import { admitAttempt } from '../attempts';
+import { networkOf } from '../network';
 import { invalid } from '../problem';
 import { route } from '../route';
 
@@ -28,7 +29,9 @@ export const findServers = route({
     ),
   }),
   async handle({ environment, body, clientAddress }) {
-    await admitAttempts(environment.database, [[`look-up from ${clientAddress}`, MOST_BY_ADDRESS]]);
+    await admitAttempt(environment.database, [
+      { name: `look-up from ${networkOf(clientAddress)}`, most: MOST_BY_ADDRESS, seconds: 300 },
+    ]);
     const domain = domainOfAddress(body.address);
     if (domain === undefined)
       throw invalid('That is not a mail address.', [{ field: 'address', expected: 'a mail address' }]);

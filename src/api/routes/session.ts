@@ -7,7 +7,7 @@ import { sessionCookie } from '../cookie';
 import { noSession, notFound } from '../problem';
 import { route } from '../route';
 import { AccountBrief, SignedIn, SignIn, Timestamp } from '../schemas';
-import { admitSignIn, normalised, signInWith } from '../sign-in';
+import { admitSignIn, normalised, normalisedUser, signInWith } from '../sign-in';
 
 export const signIn = route({
   method: 'POST',
@@ -20,8 +20,9 @@ export const signIn = route({
   async handle(context) {
     const { password, signInAs: typed, ...asked } = context.body;
     const place = normalised(asked);
-    await admitSignIn(context, place);
-    const proof = { password, signInAs: typed || undefined };
+    const signInAs = normalisedUser(typed ?? '') || undefined;
+    await admitSignIn(context, place, signInAs);
+    const proof = { password, signInAs };
     return signInWith(context, place, { proof, secret: proof });
   },
 });
