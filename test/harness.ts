@@ -203,6 +203,10 @@ export class App {
     this.worker = undefined;
   }
 
+  get webPid(): number | undefined {
+    return this.web?.pid;
+  }
+
   get workerPid(): number | undefined {
     return this.worker?.pid;
   }

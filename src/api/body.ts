@@ -1,3 +1,4 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import { invalid, Problem } from './problem';
 import type { Route } from './route';
 
@@ -5,6 +6,9 @@ import type { Route } from './route';
 const FROM_STRANGERS = 16 * 2 ** 10;
 const LARGE = 16 * 2 ** 20;
 const USUAL = 2 ** 20;
+/** What is let go of a body that is too large: octets, and for how long. */
+const DISCARDED = 4 * 2 ** 20;
+const DISCARDED_MS = 1_000;
 /** Milliseconds in which a body has to have come. */
 const PATIENCE_MS = 60_000;
 
@@ -38,7 +42,10 @@ async function octetsOf(request: Request, most: number): Promise<Buffer> {
       const { done, value } = await Promise.race([reader.read(), late]);
       if (done) return Buffer.concat(chunks);
       octets += value.length;
-      if (octets > most) throw tooLarge();
+      if (octets > most) {
+        await discard(reader);
+        throw tooLarge();
+      }
       chunks.push(value);
     }
   } catch (error) {
@@ -46,6 +53,16 @@ async function octetsOf(request: Request, most: number): Promise<Buffer> {
     throw error;
   } finally {
     clearTimeout(limit);
+  }
+}
+
+/** Lets a little more come and go, so that who sends it gets to hear the answer before the connection ends. */
+async function discard(reader: ReadableStreamDefaultReader<Uint8Array>): Promise<void> {
+  const until = Date.now() + DISCARDED_MS;
+  for (let octets = 0; octets < DISCARDED && Date.now() < until; ) {
+    const { done, value } = await Promise.race([reader.read(), sleep(DISCARDED_MS, { done: true, value: undefined })]);
+    if (done) return;
+    octets += value?.length ?? 0;
   }
 }
 

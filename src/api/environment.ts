@@ -1,11 +1,9 @@
 import { isIP } from 'node:net';
 import { isLoopback } from '../mail/destination';
 import { type Outgoing, outgoingFrom } from '../mail/outgoing';
-import { submissionFrom } from '../mail/submission';
 import { type Database, openDatabase } from '../store/database';
-import type { SessionLife } from '../store/sessions';
 import { Vault } from '../store/vault';
-import { type Caps, capsFrom } from './caps';
+import { type Settings, settingsFrom } from './settings';
 
 /** A mailbox that the sign-in page offers with one press; the demo's. */
 export interface OfferedMailbox {
@@ -17,17 +15,10 @@ export interface OfferedMailbox {
 }
 
 /** What a web process works with; read from its environment variables, which docs/operating.md lists. */
-export interface Environment {
+export interface Environment extends Settings {
   database: Database;
   vault: Vault;
   outgoing: Outgoing;
-  /** Whether a submission server takes mail about work that has ended. */
-  canMail: boolean;
-  port: number;
-  sessionLife: SessionLife;
-  caps: Caps;
-  /** Where the instance is reached from outside, if that differs: `https://mail-room.example`. */
-  origin: URL | undefined;
   /** Host names and ports under which requests are accepted. */
   isOwnHost(host: string): boolean;
   demo: OfferedMailbox | undefined;
@@ -45,32 +36,16 @@ export function theEnvironment(): Environment {
 }
 
 function read(variables: NodeJS.ProcessEnv): Environment {
-  const port = Number(variables.TAMSEL_PORT ?? 4321);
-  const bound = variables.TAMSEL_HOST ?? '127.0.0.1';
-  const origin = variables.TAMSEL_ORIGIN ? new URL(variables.TAMSEL_ORIGIN) : undefined;
+  const settings = settingsFrom(variables);
+  const { port, bound, origin } = settings;
   return {
+    ...settings,
     database: openDatabase(required(variables, 'TAMSEL_DATABASE_URL'), 10, STATEMENT_SECONDS),
     vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
     outgoing: outgoingFrom(variables),
-    canMail: submissionFrom(variables) !== undefined,
-    sessionLife: {
-      hours: wholeNumber(variables, 'TAMSEL_SESSION_HOURS', 30 * 24),
-      idleMinutes: wholeNumber(variables, 'TAMSEL_SESSION_IDLE_MINUTES', 12 * 60),
-    },
-    caps: capsFrom((name, usual) => wholeNumber(variables, name, usual)),
-    port,
-    origin,
     isOwnHost: (host) => isOwnHost(host, port, bound, origin),
     demo: variables.TAMSEL_DEMO ? (JSON.parse(variables.TAMSEL_DEMO) as OfferedMailbox) : undefined,
   };
-}
-
-/** @throws Error where it is set to something else than a number above zero. */
-function wholeNumber(variables: NodeJS.ProcessEnv, name: string, usual: number): number {
-  const value = variables[name];
-  if (!value) return usual;
-  if (!/^[1-9]\d{0,5}$/.test(value)) throw new Error(`The variable ${name} must be a whole number above zero.`);
-  return Number(value);
 }
 
 function required(variables: NodeJS.ProcessEnv, name: string): string {

@@ -56,8 +56,18 @@ export async function handleApi(request: Request, clientAddress: string): Promis
       headers: { 'content-type': 'application/json', 'cache-control': 'no-store' },
     });
   } catch (error) {
-    return (error instanceof Problem ? error : internal(error)).toResponse();
+    return (error instanceof Problem ? error : (ofDatabase(error) ?? internal(error))).toResponse();
   }
+}
+
+/** What PostgreSQL says of a value that it can't hold, and of a statement that took too long (PostgreSQL, appendix A). */
+function ofDatabase(error: unknown): Problem | undefined {
+  const { code = '' } = error as { code?: string };
+  if (/^22/.test(code)) return invalid('A value in the request is out of range.', []);
+  const tooSlow = 'That took too long. Narrow it down, or try again later.';
+  return code === '57014'
+    ? new Problem(503, 'too-slow', 'Too slow', tooSlow, undefined, { 'retry-after': '60' })
+    : undefined;
 }
 
 function internal(error: unknown): Problem {
@@ -85,10 +95,21 @@ function find(method: string, pathname: string): { route: Route; parameters: Rec
       : [];
   });
   const found = matching.find(({ route }) => route.method === method);
-  if (found) return found;
+  if (found) {
+    if (!Object.entries(found.parameters).every(([name, value]) => isPossible(name, value))) throw notFound();
+    return found;
+  }
   if (matching.length === 0) throw notFound();
   const allow = matching.map(({ route }) => route.method).join(', ');
   throw new Problem(405, 'method-not-allowed', 'Method not allowed', `Here one may ${allow}.`, undefined, { allow });
+}
+
+/** Whether anything can be there: all but a sender's key, and the last scan, have numbers. */
+function isPossible(name: string, value: string): boolean {
+  if (name === 'key') return !value.includes('\0');
+  if (name === 'scan' && value === 'last') return true;
+  const most = name === 'message' || name === 'account' ? Number.MAX_SAFE_INTEGER : 2 ** 31 - 1;
+  return /^[1-9]\d{0,15}$/.test(value) && Number(value) <= most;
 }
 
 function decode(part: string): string {

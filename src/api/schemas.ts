@@ -286,7 +286,12 @@ export const Run = v.object({
   after: mark,
   /** The server's figure once it had followed a purge. */
   settled: mark,
-  askedBy: v.object({ user: v.optional(v.string()), via: v.optional(v.picklist(['page', 'script'])) }),
+  askedBy: v.object({
+    user: v.optional(v.string()),
+    via: v.optional(v.picklist(['page', 'script'])),
+    /** The number of the token that the script came with. */
+    token: v.optional(v.number()),
+  }),
   /** What it brought to the trash and lies there still: what can be taken back. */
   undo: Amount,
   /** Milliseconds of work. */

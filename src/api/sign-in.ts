@@ -38,6 +38,7 @@ const DAY_SECONDS = 86_400;
 const FIELD_OF: Partial<Record<MailProblemKind, string>> = {
   'no-such-host': 'host',
   'address-not-allowed': 'host',
+  'server-not-allowed': 'host',
   refused: 'port',
   'timed-out': 'port',
   'not-imap': 'port',
@@ -57,7 +58,8 @@ export function normalised({ host, port, security, user }: MailboxPlace): Mailbo
 /** Lower case, as in DNS, no final dot, address literals in their shortest form. */
 function normalisedHost(typed: string): string {
   const bare = typed.replace(/^\[|\]$/g, '').replace(/\.$/, '');
-  if (isIP(bare) === 6) return new URL(`http://[${bare}]/`).hostname.slice(1, -1);
+  // One with a zone is of a link of this machine, and no name of a server.
+  if (isIP(bare) === 6 && !bare.includes('%')) return new URL(`http://[${bare}]/`).hostname.slice(1, -1);
   const host = domainToASCII(bare.toLowerCase());
   if (host === '' || !/^[a-z0-9.-]+$/.test(host))
     throw invalid('That is not the name of a server.', [{ field: 'host', expected: 'the name of a server' }]);

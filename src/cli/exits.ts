@@ -9,6 +9,8 @@ export const EXIT = {
   databaseSilent: 14,
   buildFailed: 15,
   fileWrong: 16,
+  unsafe: 17,
+  dataInUse: 18,
 } as const;
 
 /** A reason to stop, in one sentence for a person. */

@@ -2,10 +2,12 @@ import { accessSync, constants, mkdirSync, rmSync, writeFileSync } from 'node:fs
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { settingsFrom } from '../api/settings';
 import { isLoopback } from '../mail/destination';
 import { outgoingFrom } from '../mail/outgoing';
 import { openDatabase } from '../store/database';
 import { migrate } from '../store/migrate';
+import { trustedProxies } from '../web/client-address';
 import { ensureBuilt } from './build';
 import { Cluster } from './cluster';
 import { ensurePackages, POSTGRESQL } from './debian';
@@ -33,8 +35,9 @@ const HEALTHY_WITHIN_MS = 60_000;
 /** Starts everything and waits until it is healthy. What was started is stopped again where something fails. */
 export async function serve(options: ServeOptions): Promise<Served> {
   const { root, data, host, port } = options;
+  checkSettings();
+  checkExposure(options);
   prepareData(options);
-  checkOutgoing();
   await checkPort(host, port);
   const ownCluster = !process.env.TAMSEL_DATABASE_URL;
   if (ownCluster) ensurePackages([POSTGRESQL]);
@@ -75,13 +78,34 @@ function prepareData({ data, fresh }: ServeOptions): void {
   }
 }
 
-/** Finds out before anything is started that a file of the operator's can't be read, and where. */
-function checkOutgoing(): void {
+/** Finds out before anything is started that a variable, or a file of the operator's, can't be read, and where. */
+function checkSettings(): void {
   try {
     outgoingFrom(process.env);
+    trustedProxies(process.env.TAMSEL_TRUSTED_PROXY);
+    settingsFrom(process.env);
   } catch (error) {
     throw new Stop(EXIT.fileWrong, (error as Error).message);
   }
+}
+
+/**
+ * Who listens for others than this machine must say by which address of https it is reached, and for which mail servers it is:
+ * else passwords go in plain text, and anybody may sign in with a server of their own.
+ */
+function checkExposure({ host }: ServeOptions): void {
+  const isInside = host === 'localhost' || isLoopback(host);
+  const { TAMSEL_ORIGIN: origin = '', TAMSEL_ONLY_SERVERS: only = '' } = process.env;
+  if (!isInside && !origin.startsWith('https://'))
+    throw new Stop(
+      EXIT.unsafe,
+      `TAMSEL_HOST is ${host}, which others can reach. Put a proxy with TLS in front, and set TAMSEL_ORIGIN to its address, https://…`,
+    );
+  if ((!isInside || origin !== '') && only.trim() === '')
+    throw new Stop(
+      EXIT.unsafe,
+      'Others can reach this instance. Set TAMSEL_ONLY_SERVERS to the mail servers that it is for, such as .mail-room.example',
+    );
 }
 
 /** Finds out before anything is started that the port is taken. */

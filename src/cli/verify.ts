@@ -1,8 +1,9 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type LedgerHead, verifyChain } from '../store/chain';
+import type { LedgerHead } from '../store/chain';
 import { openDatabase, rows } from '../store/database';
 import { Vault } from '../store/vault';
+import { verifyLedger } from '../store/verification';
 import { Cluster } from './cluster';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
@@ -28,7 +29,7 @@ export async function verify(
   const own = given || running ? undefined : await Cluster.start(data);
   const database = openDatabase(given ?? running ?? (own as Cluster).url('tamsel'), 1);
   try {
-    const vault = Vault.open(process.env.TAMSEL_KEY_FILE ?? join(data, 'key'));
+    const vault = Vault.existing(process.env.TAMSEL_KEY_FILE ?? join(data, 'key'));
     const accounts = await rows<{ id: number; user: string; host: string }>(
       database,
       'select id, user_name as "user", host from account where $1::text is null or user_name = $1 order by id',
@@ -37,7 +38,7 @@ export async function verify(
     if (accounts.length === 0) throw new Stop(EXIT.failed, 'There is no such account.');
     let faults = 0;
     for (const account of accounts) {
-      const verdict = await verifyChain(database, vault, account.id, known);
+      const verdict = await verifyLedger(database, vault, account.id, known);
       faults += verdict.faults.length;
       say(`${account.user} at ${account.host}: ${verdict.entries} entries, head ${verdict.head.code || 'none'}`);
       for (const fault of verdict.faults) say(`  ${fault}`);

@@ -2,6 +2,7 @@ import { readFileSync, statSync } from 'node:fs';
 import { rootCertificates } from 'node:tls';
 import * as v from 'valibot';
 import { AuthorizationClients } from './authorization/clients';
+import { onlyServers } from './only-servers';
 
 const ListedServer = v.strictObject({
   host: v.pipe(v.string(), v.minLength(1)),
@@ -21,6 +22,8 @@ export interface Outgoing {
   commandSeconds?: number | undefined;
   /** Servers of DNS, `address:port`, in place of the system's. */
   dns?: readonly string[] | undefined;
+  /** Mail servers that may be used; undefined where all may. */
+  only?: ReturnType<typeof onlyServers>;
   /** The operator's own list of mail servers, by the domain of the address. */
   servers?: v.InferOutput<typeof ServerList> | undefined;
   /** Where this instance is registered to ask for authorizations. */
@@ -37,6 +40,7 @@ export function outgoingFrom(variables: NodeJS.ProcessEnv): Outgoing {
     allowPrivate: variables.TAMSEL_ALLOW_PRIVATE === '1',
     caFile: variables.TAMSEL_CA_FILE || undefined,
     commandSeconds: Number(variables.TAMSEL_COMMAND_SECONDS) || undefined,
+    only: onlyServers(variables.TAMSEL_ONLY_SERVERS),
     dns: variables.TAMSEL_DNS?.split(',').filter(Boolean),
     servers: variables.TAMSEL_SERVERS_FILE ? read(variables.TAMSEL_SERVERS_FILE, ServerList) : undefined,
     authorization: variables.TAMSEL_AUTHORIZATION_FILE ? clientsIn(variables.TAMSEL_AUTHORIZATION_FILE) : undefined,

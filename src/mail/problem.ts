@@ -2,6 +2,8 @@
 export type MailProblemKind =
   | 'no-such-host'
   | 'address-not-allowed'
+  /** The operator names the servers that may be used, and this is none of them. */
+  | 'server-not-allowed'
   | 'refused'
   | 'timed-out'
   | 'untrusted-certificate'

@@ -1,7 +1,5 @@
 import { nextNumber } from './accounts';
-import { digestOfDone } from './batches';
 import { type Queryable, row, rows } from './database';
-import { type Run, runById } from './runs';
 import type { Vault } from './vault';
 
 /** An entry of the ledger's chain. Its code covers all of it and the code of the entry before. */
@@ -29,6 +27,16 @@ const COLUMNS = 'seq, at, kind, run, body, key_id as "keyId", code';
 /** What the code of an entry covers, a line each. */
 function covered(account: number, entry: Omit<LedgerEntry, 'keyId' | 'code'>, before: Buffer): string {
   return [account, entry.seq, before.toString('hex'), entry.at, entry.kind, entry.run, entry.body].join('\n');
+}
+
+/** All entries of an account, in their order. */
+export async function entriesOf(db: Queryable, account: number): Promise<LedgerEntry[]> {
+  return rows<LedgerEntry>(db, `select ${COLUMNS} from ledger_entry where account = $1 order by seq`, [account]);
+}
+
+/** Whether an entry is what was written after the entry with this code; undefined where its key is lost. */
+export function isWritten(vault: Vault, account: number, entry: LedgerEntry, before: Buffer): boolean | undefined {
+  return vault.isCodeOf(covered(account, entry, before), entry);
 }
 
 /** Adds an entry, in a transaction of the caller's, which it makes wait for others of the account. */
@@ -64,60 +72,4 @@ export async function headOf(db: Queryable, account: number): Promise<LedgerHead
     [account],
   );
   return { entries: last?.seq ?? 0, code: last?.code.toString('hex') ?? '', at: last?.at ?? null };
-}
-
-export interface Verdict {
-  entries: number;
-  /** What does not agree, in sentences; none where all is as it was written. */
-  faults: string[];
-  head: LedgerHead;
-}
-
-/**
- * Checks the chain of an account: every code, that the runs say what their entries say, and that what was done of each
- * is what was done then, told anew from the index.
- *
- * @param known a head that was kept elsewhere.
- */
-export async function verifyChain(
-  db: Queryable,
-  vault: Vault,
-  account: number,
-  known?: Pick<LedgerHead, 'entries' | 'code'>,
-): Promise<Verdict> {
-  const entries = await rows<LedgerEntry>(db, `select ${COLUMNS} from ledger_entry where account = $1 order by seq`, [
-    account,
-  ]);
-  const faults: string[] = [];
-  let before: Buffer = Buffer.alloc(0);
-  for (const [index, entry] of entries.entries()) {
-    if (entry.seq !== index + 1) {
-      faults.push(`Entry ${index + 1} is missing.`);
-      break;
-    }
-    const right = vault.isCodeOf(covered(account, entry, before), entry);
-    if (right === undefined) faults.push(`Entry ${entry.seq} was made with a key that is not in the key file.`);
-    else if (!right) faults.push(`Entry ${entry.seq} is not what was written, or one before it was changed.`);
-    before = entry.code;
-  }
-  for (const entry of entries) if (entry.kind === 'ended') faults.push(...(await checkRun(db, account, entry)));
-  if (known && known.entries > 0) {
-    const kept = entries[known.entries - 1];
-    if (kept?.code.toString('hex') !== known.code)
-      faults.push(`The head that was kept, entry ${known.entries}, is not in this chain.`);
-  }
-  return { entries: entries.length, faults, head: await headOf(db, account) };
-}
-
-async function checkRun(db: Queryable, account: number, entry: LedgerEntry): Promise<string[]> {
-  const run = await runById(db, account, entry.run);
-  if (!run) return [`Run ${entry.run} is missing.`];
-  const said = JSON.parse(entry.body) as Pick<Run, 'state' | 'asked' | 'done' | 'left'> & { digest: string };
-  const faults: string[] = [];
-  const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
-  for (const key of ['state', 'asked', 'done', 'left'] as const)
-    if (!same(run[key], said[key])) faults.push(`Run ${run.id} does not say what its entry says: ${key}.`);
-  if ((await digestOfDone(db, account, run.id, true)) !== said.digest)
-    faults.push(`The messages of run ${run.id} are not those that it ended with.`);
-  return faults;
 }

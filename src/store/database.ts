@@ -10,6 +10,9 @@ const NUMERIC = 1700;
 pg.types.setTypeParser(INT8, Number);
 pg.types.setTypeParser(NUMERIC, Number);
 
+/** How values are written as text, which what the ledger covers depends on. */
+const SESSION = '-c TimeZone=UTC -c DateStyle=ISO -c IntervalStyle=postgres -c bytea_output=hex';
+
 /**
  * @param statementSeconds after which a statement is ended, for who answers people; a job's may take as long as they need.
  */
@@ -19,7 +22,13 @@ export function openDatabase(url: string, connections = 10, statementSeconds?: n
     idle_in_transaction_session_timeout: statementSeconds * 1000,
     connectionTimeoutMillis: 30_000,
   };
-  const pool = new pg.Pool({ connectionString: url, max: connections, application_name: 'tamsel', ...limits });
+  const pool = new pg.Pool({
+    connectionString: url,
+    max: connections,
+    application_name: 'tamsel',
+    options: SESSION,
+    ...limits,
+  });
   // An idle connection that breaks is replaced; the next query reports what matters.
   pool.on('error', () => undefined);
   return pool;

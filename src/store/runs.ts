@@ -36,7 +36,8 @@ export interface Run {
   after: Mark | null;
   /** The server's figure once it had followed, or the last look that was taken; null while it is not known. */
   settled: Mark | null;
-  askedBy: { user?: string; via?: 'page' | 'script' };
+  /** Who, and how: from the page, or by a script with the token of this number. */
+  askedBy: { user?: string; via?: 'page' | 'script'; token?: number };
   /** What can still be taken back: what this run brought to the trash and lies there now. */
   undo: Amount;
   /** Milliseconds of work, pauses and waits left out. */

@@ -39,6 +39,16 @@ export class Vault {
       writeSync(file, `${randomBytes(KEY_OCTETS).toString('hex')}\n`);
       closeSync(file);
     }
+    return Vault.existing(path);
+  }
+
+  /**
+   * Reads a key file that must be there: a new key would open nothing, and find everything forged.
+   *
+   * @throws Error as open does, and where there is no file.
+   */
+  static existing(path: string): Vault {
+    if (!existsSync(path)) throw new Error(`The key file ${path} is missing. Set TAMSEL_KEY_FILE to where it is.`);
     if ((statSync(path).mode & 0o077) !== 0)
       throw new Error(`The key file ${path} can be read by others; make its mode 0600.`);
     const lines = readFileSync(path, 'utf8').split('\n').filter(Boolean);

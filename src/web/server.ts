@@ -48,6 +48,8 @@ export function webServer(
     const locals = { clientAddress: clientAddress(request, proxies) };
     for (const name of NOT_BELIEVED) delete request.headers[name];
     const failed = (error?: unknown) => {
+      // The framework leaves a listener on the connection of what it knows nothing of, so that ends.
+      response.setHeader('connection', 'close');
       if (!error) return refuse(response, 404, 'not-found', 'Not found', 'There is nothing here.');
       process.stderr.write(
         `${JSON.stringify({ level: 'error', at: new Date().toISOString(), error: error instanceof Error ? error.stack : String(error) })}\n`,

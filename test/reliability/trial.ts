@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { verifyChain } from '../../src/store/chain';
 import { Vault } from '../../src/store/vault';
+import { verifyLedger } from '../../src/store/verification';
 import type { Faults } from '../../stand-in/faults';
 import { noFaults } from '../../stand-in/faults';
 import { StandIn } from '../../stand-in/host';
@@ -134,7 +134,7 @@ export async function trial(app: App, { seed, strikes: withStrikes }: TrialOptio
     await app.scanned(account, true);
     assert.deepEqual(await indexed(app, account), hosted(host), 'the index equals the host');
     outside(mirror, asked);
-    const verdict = await verifyChain(app.database, Vault.open(app.keyFile), Number(account.split('/').at(-1)));
+    const verdict = await verifyLedger(app.database, Vault.open(app.keyFile), Number(account.split('/').at(-1)));
     assert.deepEqual(verdict.faults, []);
     await app.call('DELETE', account);
     return report;

@@ -1,5 +1,6 @@
 import * as v from 'valibot';
-import { headOf, verifyChain } from '../../store/chain';
+import { headOf } from '../../store/chain';
+import { verifyLedger } from '../../store/verification';
 import { route } from '../route';
 import * as s from '../schemas';
 
@@ -26,7 +27,7 @@ export const checkLedger = route({
   }),
   response: v.object({ entries: v.number(), faults: v.array(v.string()), head: Head }),
   handle: ({ environment, account, query }) =>
-    verifyChain(
+    verifyLedger(
       environment.database,
       environment.vault,
       account.id,

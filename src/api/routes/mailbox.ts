@@ -9,6 +9,7 @@ import { chooseRoles, foldersOf } from '../../store/folders';
 import { enqueue } from '../../store/jobs';
 import { amountOf, idsBySubject, messageById, messagesById, pageOfMessages } from '../../store/messages';
 import { lastScan, openScan, type Scan, scanById } from '../../store/scans';
+import { admitAttempt } from '../attempts';
 import { readyCriteria } from '../criteria';
 import { cursorFrom, cursorText } from '../cursor';
 import type { Environment } from '../environment';
@@ -67,6 +68,9 @@ export const startScan = route({
   status: 202,
   response: s.Scan,
   async handle({ environment, account }) {
+    await admitAttempt(environment.database, [
+      { name: `scan of ${account.id}`, most: environment.caps.scansAnHour, seconds: 3_600 },
+    ]);
     const { scan, isNew } = await transaction(environment.database, async (client) => {
       const opened = await openScan(client, account.id);
       await enqueue(client, account.id, 'scan', opened.scan.id);

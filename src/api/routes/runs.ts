@@ -196,7 +196,7 @@ export const startRun = route({
   body: StartRun,
   status: 202,
   response: s.Run,
-  async handle({ environment, account, body, request }) {
+  async handle({ environment, account, identity, body }) {
     if (body.where !== undefined) await readyCriteria(environment.database, account, body.where);
     const run = await transaction(environment.database, async (client) => {
       const folders = await foldersOf(client, account.id);
@@ -222,7 +222,10 @@ export const startRun = route({
         label: intent.label,
         selector: intent.stored,
         fallback,
-        askedBy: { user: account.user, via: request.headers.has('origin') ? 'page' : 'script' },
+        askedBy: {
+          user: account.user,
+          ...(identity?.token === undefined ? { via: 'page' } : { via: 'script', token: identity.token }),
+        },
       });
       const { digest, ...asked } = await freeze(client, account, id, intent.selector, intent.scope, new Date(), {
         asOf: body.asOf,
@@ -242,6 +245,7 @@ export const startRun = route({
           selector: made.selector,
           asked,
           askedBy: made.askedBy,
+          createdAt: made.createdAt,
           members: digest,
         },
       });

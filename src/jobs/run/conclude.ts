@@ -9,6 +9,7 @@ import { leaveForOtherReason, movedElsewhere } from '../../store/frozen';
 import { finishJob, holdLease, type Job } from '../../store/jobs';
 import { countedBytes } from '../../store/level';
 import { saveReading } from '../../store/readings';
+import { recordOfRun } from '../../store/record';
 import { type Run, runById, updateRun } from '../../store/runs';
 import type { WorkContext } from '../context';
 import { readLevel } from '../listing';
@@ -32,8 +33,11 @@ export async function conclude(
   await transaction(database, async (client) => {
     await holdLease(client, job, worker);
     await updateRun(client, account.id, run.id, { state, after, wanted: null, problem: null });
+    const { before } = (await runById(client, account.id, run.id)) as Run;
+    const isMeasured = run.action === 'purge' && before?.used != null && after.used !== null;
+    if (isMeasured && hasFollowed(before, after)) await updateRun(client, account.id, run.id, { settled: after });
     const ended = (await runById(client, account.id, run.id)) as Run;
-    const { asked, done, left, before, startedAt, endedAt } = ended;
+    const { asked, done, left, startedAt, endedAt, settled } = ended;
     const digest = await digestOfDone(client, account.id, run.id);
     await appendEntry(client, vault, account.id, {
       kind: 'ended',
@@ -49,13 +53,12 @@ export async function conclude(
         after,
         startedAt,
         endedAt,
+        settled,
         digest,
+        record: await recordOfRun(client, account.id, run.id),
       },
     });
-    if (run.action === 'purge' && before?.used != null && after.used !== null) {
-      if (hasFollowed(ended.before, after)) await updateRun(client, account.id, run.id, { settled: after });
-      else await lookAgainLater(client, account.id, 0);
-    }
+    if (isMeasured && !settled) await lookAgainLater(client, account.id, 0);
     await noticeOfRun(client, account, ended);
     for (const [kind, data] of [
       ['run', await runById(client, account.id, run.id)],

@@ -1,5 +1,6 @@
 import { domainToASCII } from 'node:url';
 import { servicesOf } from '../names';
+import { isAdmitted } from '../only-servers';
 import type { Outgoing } from '../outgoing';
 import { configuredServers } from './config';
 import { answersImap } from './probe';
@@ -37,8 +38,12 @@ export function domainOfAddress(address: string): string | undefined {
 export async function discover(address: string, outgoing: Outgoing, ports: Ports = PORTS): Promise<FoundServer[]> {
   const domain = domainOfAddress(address);
   if (domain === undefined) return [];
-  for (const way of [listed, bySrv, byConfig, byGuess]) {
-    const found = await way(address, domain, outgoing, ports);
+  // Where servers are named there is nobody else to ask: neither the domain's own pages nor names that are guessed.
+  const ways = outgoing.only ? [listed, bySrv] : [listed, bySrv, byConfig, byGuess];
+  for (const way of ways) {
+    const found = (await way(address, domain, outgoing, ports)).filter(({ host, port }) =>
+      isAdmitted(host, port, outgoing.only),
+    );
     if (found.length > 0) return found;
   }
   return [];

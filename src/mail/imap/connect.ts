@@ -1,5 +1,6 @@
 import { isIP } from 'node:net';
 import { checkedAddress, isLoopback } from '../destination';
+import { isAdmitted } from '../only-servers';
 import { type Outgoing, trustOf } from '../outgoing';
 import { MailProblem } from '../problem';
 import type { Access, MailServer } from '../server';
@@ -13,6 +14,11 @@ const USUAL_SECONDS = 120;
 
 /** Signs in to an IMAP server. Throws a MailProblem that says which step failed. */
 export async function connectImap(access: Access, outgoing: Outgoing): Promise<MailServer> {
+  if (!isAdmitted(access.host, access.port, outgoing.only))
+    throw new MailProblem(
+      'server-not-allowed',
+      `This instance is for other mail servers than ${access.host}:${access.port}. Ask whoever runs it.`,
+    );
   const address = await checkedAddress(access.host, outgoing);
   if (access.security === 'none' && !isLoopback(address)) {
     throw new MailProblem(

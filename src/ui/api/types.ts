@@ -225,7 +225,7 @@ export interface Run {
   before: Mark | null;
   after: Mark | null;
   settled: Mark | null;
-  askedBy: { user?: string; via?: 'page' | 'script' };
+  askedBy: { user?: string; via?: 'page' | 'script'; token?: number };
   /** What can still be taken back. */
   undo: Amount;
   workedMs: number;

@@ -1,0 +1,51 @@
+import { submissionFrom } from '../mail/submission';
+import type { SessionLife } from '../store/sessions';
+import { type Caps, capsFrom } from './caps';
+
+/** What the operator sets for the web server, by environment variables that docs/operating.md lists. */
+export interface Settings {
+  port: number;
+  /** Where it listens. */
+  bound: string;
+  sessionLife: SessionLife;
+  caps: Caps;
+  /** Where the instance is reached from outside, if that differs: `https://mail-room.example`. */
+  origin: URL | undefined;
+  /** Whether a submission server takes mail about work that has ended. */
+  canMail: boolean;
+}
+
+const USUAL_PORT = 4321;
+
+/** @throws Error where a variable can't be read, which names it. */
+export function settingsFrom(variables: NodeJS.ProcessEnv): Settings {
+  const number = (name: string, usual: number) => wholeNumber(variables, name, usual);
+  // Read by others, and wrong for them too.
+  for (const name of ['TAMSEL_LEASE_SECONDS', 'TAMSEL_COMMAND_SECONDS']) number(name, 1);
+  return {
+    port: number('TAMSEL_PORT', USUAL_PORT),
+    bound: variables.TAMSEL_HOST || '127.0.0.1',
+    sessionLife: {
+      hours: number('TAMSEL_SESSION_HOURS', 30 * 24),
+      idleMinutes: number('TAMSEL_SESSION_IDLE_MINUTES', 12 * 60),
+    },
+    caps: capsFrom(number),
+    origin: originIn(variables.TAMSEL_ORIGIN),
+    canMail: submissionFrom(variables) !== undefined,
+  };
+}
+
+function originIn(text: string | undefined): URL | undefined {
+  if (!text) return undefined;
+  const url = URL.canParse(text) ? new URL(text) : undefined;
+  if (!url || !['http:', 'https:'].includes(url.protocol) || url.pathname !== '/' || url.search || url.username)
+    throw new Error('The variable TAMSEL_ORIGIN must be an address such as https://mail-room.example.');
+  return url;
+}
+
+function wholeNumber(variables: NodeJS.ProcessEnv, name: string, usual: number): number {
+  const value = variables[name];
+  if (!value) return usual;
+  if (!/^[1-9]\d{0,8}$/.test(value)) throw new Error(`The variable ${name} must be a whole number above zero.`);
+  return Number(value);
+}
