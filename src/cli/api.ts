@@ -1,3 +1,4 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { printOctets } from '../core/units';
 import { EXIT, Stop } from './exits';
@@ -8,10 +9,14 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api level
   ./tamsel api senders [--by domain|address|list|recipient] [--order bytes|messages|…] [--where CRITERIA] [--limit N]
   ./tamsel api lots
-  ./tamsel api mark --where CRITERIA [--label TEXT]       adds to the plan
+  ./tamsel api guards                                     what is kept, whatever a plan says
+  ./tamsel api mark --where CRITERIA [--label TEXT]       adds to the plan; --where '' is everything
+  ./tamsel api scan
   ./tamsel api runs
-  ./tamsel api run trash|purge|restore [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N]
+  ./tamsel api run trash|purge|restore [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N] [--expect MESSAGES]
+           purge wants --expect: how many messages go for good
 
+  --wait waits for the end of a scan or run; the exit code is 0 only where it is done.
   --json prints what the API answers. Variables: TAMSEL_TOKEN, TAMSEL_URL (http://127.0.0.1:4321)`;
 
 type Options = Record<string, string | boolean | undefined>;
@@ -25,11 +30,15 @@ export async function api(args: string[]): Promise<number> {
     say(API_HELP);
     return command ? 0 : EXIT.usage;
   }
+  if (command === 'mark' && options.where === undefined)
+    throw new Stop(EXIT.usage, "Say what is to be marked: --where 'size > 5 MB'. With --where '' it is everything.");
   const ask = await connected();
-  const answer = await carryOut(ask, command, action, options);
+  let answer = (await carryOut(ask, command, action, options)) as Row;
+  const isWork = command === 'scan' || command === 'run';
+  if (isWork && options.wait) answer = await ended(ask, `/${command}s/${answer.id}`);
   if (options.json) say(JSON.stringify(answer, null, 2));
-  else say(shown(command, answer as Row));
-  return 0;
+  else say(shown(command, answer));
+  return isWork && options.wait && answer.state !== 'done' ? EXIT.failed : 0;
 }
 
 function read(args: string[]): { words: string[]; options: Options } {
@@ -47,12 +56,26 @@ function read(args: string[]): { words: string[]; options: Options } {
         lots: text,
         folder: text,
         run: text,
+        expect: text,
+        wait: { type: 'boolean' },
         json: { type: 'boolean' },
       },
     });
     return { words: positionals, options: values };
   } catch (error) {
     throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel api help.`);
+  }
+}
+
+const STILL_GOING = ['queued', 'running'];
+const LOOK_MS = 500;
+
+/** Waits until a scan or run does not go on by itself any more. */
+async function ended(ask: Ask, path: string): Promise<Row> {
+  for (;;) {
+    const now = (await ask('GET', path)) as Row;
+    if (!STILL_GOING.includes(`${now.state}`)) return now;
+    await sleep(LOOK_MS);
   }
 }
 
@@ -70,7 +93,12 @@ async function connected(): Promise<Ask> {
     }).catch(() => {
       throw new Stop(EXIT.failed, `Tamsel does not answer at ${url}.`);
     });
-    const read = (await answer.json()) as { detail?: string };
+    const read = (await answer.json()) as { type?: string; detail?: string };
+    if (read.type === '/problems/not-as-expected')
+      throw new Stop(
+        EXIT.failed,
+        `${read.detail} Nothing was begun; say --expect with the number of messages that is meant.`,
+      );
     if (!answer.ok) throw new Stop(EXIT.failed, read.detail ?? `Tamsel answered ${answer.status}.`);
     return read;
   };
@@ -92,8 +120,13 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
       return ask('POST', '/lots', { where: options.where ?? '', label: options.label });
     case 'runs':
       return ask('GET', '/runs');
+    case 'scan':
+      return ask('POST', '/scans', {});
+    case 'guards':
+      return ask('GET', '/guards');
     case 'run':
       return ask('POST', '/runs', {
+        ...expected(action, options),
         action,
         where: options.where,
         folder: options.folder,
@@ -102,6 +135,13 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
       });
   }
   throw new Stop(EXIT.usage, `There is no command ${command}; see ./tamsel api help.`);
+}
+
+/** How many messages a run has to touch. What is purged without a number is not begun, and its refusal tells the number. */
+function expected(action: string | undefined, { expect }: Options): { expect?: { messages: number } } {
+  if (expect === undefined) return action === 'purge' ? { expect: { messages: 0 } } : {};
+  if (!/^\d{1,9}$/.test(`${expect}`)) throw new Stop(EXIT.usage, '--expect is a number of messages.');
+  return { expect: { messages: Number(expect) } };
 }
 
 /** What a person wants to see of an answer. */
@@ -138,6 +178,20 @@ function shown(command: string, answer: Row): string {
       return table((answer.runs as Row[]).map(runRow), RUN_HEADS);
     case 'run':
       return table([runRow(answer)], RUN_HEADS);
+    case 'scan':
+      return table(
+        [[`${answer.id} ${answer.kind}`, `${(answer.progress as Row | undefined)?.messages ?? ''}`, `${answer.state}`]],
+        ['scan', 'messages', 'state'],
+      );
+    case 'guards':
+      return table(
+        (answer.guards as Row[]).map(({ id, label, kind, bytes, messages }) => [
+          `${id} ${label ?? kind}`,
+          octets(bytes),
+          `${messages}`,
+        ]),
+        ['guard', 'size', 'messages'],
+      );
     case 'mark':
       return table([lotRow(answer)], LOT_HEADS);
     default:
@@ -148,19 +202,21 @@ function shown(command: string, answer: Row): string {
     return [`${id} ${label}`, octets(bytes), `${messages}`];
   }
 
-  function runRow({ id, action, state, asked, done }: Row): string[] {
+  function runRow({ id, action, state, asked, done, left }: Row): string[] {
     return [
       `${id} ${action}`,
       octets(amount(asked).bytes),
       `${amount(asked).messages}`,
       `${amount(done).messages}`,
       `${state}`,
+      // What was kept out, and why.
+      (left as Row[]).map(({ reason, messages }) => `${messages} ${reason}`).join(', '),
     ];
   }
 }
 
 const LOT_HEADS = ['lot', 'size', 'messages'];
-const RUN_HEADS = ['run', 'size', 'messages', 'done', 'state'];
+const RUN_HEADS = ['run', 'size', 'messages', 'done', 'state', 'left'];
 
 /** Rows under heads; the first column is text, the others stand to the right. */
 function table(rows: string[][], heads: string[]): string {

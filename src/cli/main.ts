@@ -1,5 +1,7 @@
 import { spawn } from 'node:child_process';
+import { readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
+import { createInterface } from 'node:readline/promises';
 import { parseArgs } from 'node:util';
 import { api } from './api';
 import { ensureBuilt } from './build';
@@ -13,22 +15,27 @@ const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
 
   ./tamsel demo           a made-up mailbox of about 100,000 messages, to try everything on
            --size small   5,000 messages instead
-           --fresh        forget what was done, start over
+           --fresh        forget what was done, start over; asks, unless --yes is said
            --every-message     the mailbox has a folder that repeats every message
   ./tamsel start          for a real mailbox
   ./tamsel worker         one more worker for a running instance (needs TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE)
   ./tamsel api           asks a running Tamsel with a token: level, senders, lots, runs; ./tamsel api help
   ./tamsel verify        checks that the ledger is as it was written
+           --demo        of the demo's data
            --user NAME   of one account; with --head FILE against a head that was kept
-  ./tamsel test [part]    the tests: all, or one of check, unit, integration, browser
-  ./tamsel help           this
+  ./tamsel test [part]    the tests: all, or one of check, unit, security, integration, browser
+  ./tamsel help           this; --version tells the version
 
-Variables: TAMSEL_PORT (4321), TAMSEL_HOST (127.0.0.1), TAMSEL_DATA (.tamsel/), TAMSEL_DATABASE_URL; docs/operating.md has all.`;
+Variables: TAMSEL_PORT (4321), TAMSEL_HOST (127.0.0.1), TAMSEL_DATA (.tamsel/, the demo's .tamsel-demo/), TAMSEL_DATABASE_URL; docs/operating.md has all.`;
 
 const root = resolve(import.meta.dirname, '../..');
 
 async function main(args: string[]): Promise<number> {
   const [command = 'help', ...rest] = args;
+  if (rest.some((word) => word === '--help' || word === '-h') && command !== 'api') {
+    say(HELP);
+    return 0;
+  }
   switch (command) {
     case 'demo':
     case 'start':
@@ -39,50 +46,75 @@ async function main(args: string[]): Promise<number> {
     case 'api':
       return api(rest);
     case 'verify':
-      return verify(dataFolder(), verifyOptions(rest));
+      return verify(dataFolder(rest.includes('--demo') ? 'demo' : 'start'), verifyOptions(rest));
     case 'test':
       return test(root, rest);
     case 'help':
     case '--help':
+    case '-h':
       say(HELP);
+      return 0;
+    case 'version':
+    case '--version':
+      say(`tamsel ${(JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as { version: string }).version}`);
       return 0;
   }
   throw new Stop(EXIT.usage, `There is no command ${command}; see ./tamsel help.`);
 }
 
 async function run(command: 'demo' | 'start', args: string[]): Promise<number> {
-  const { size, fresh, everyMessage } = options(command, args);
-  const port = Number(process.env.TAMSEL_PORT ?? 4321);
-  const host = process.env.TAMSEL_HOST ?? '127.0.0.1';
+  const { size, fresh, everyMessage, yes } = options(command, args);
+  const port = Number(process.env.TAMSEL_PORT || 4321);
+  const host = process.env.TAMSEL_HOST || '127.0.0.1';
   if (!Number.isInteger(port) || port < 1 || port > 65_535)
     throw new Stop(EXIT.usage, `TAMSEL_PORT is no port: ${process.env.TAMSEL_PORT}.`);
-  const data = dataFolder();
   let told = () => {};
   const asked = new Promise<void>((resolve) => {
     told = resolve;
   });
-  for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => told());
-  const starting = serve({
+  let ready = false;
+  for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const)
+    process.on(signal, () => {
+      // Told to stop while it starts, it finishes starting, then stops: nothing is left behind.
+      if (!ready) say('Stopping as soon as it has started …');
+      told();
+    });
+  const served = await serve({
     root,
-    data,
+    data: dataFolder(command),
     host,
     port,
     demo: command === 'demo' ? { size, everyMessage } : undefined,
     fresh,
+    mayLose: (what) => (yes ? Promise.resolve(true) : answeredYes(what)),
   });
-  // Told to stop while it starts, it finishes starting, then stops: nothing is left behind.
-  const served = await starting;
+  ready = true;
   say(`\nTamsel is ready at http://${host.includes(':') ? `[${host}]` : host}:${port}/`);
   if (command === 'demo')
     say('The demo mailbox: secretary@saltmarshlane.example, password allotment (one press on the sign-in page).');
   say('Ctrl-C stops it.');
-  await asked;
-  say('\nStopping …');
-  await served.stop();
+  try {
+    await Promise.race([asked, served.failed]);
+  } finally {
+    say('\nStopping …');
+    await served.stop();
+  }
   return 0;
 }
 
-function options(command: string, args: string[]): { size: 'full' | 'small'; fresh: boolean; everyMessage: boolean } {
+/** Asks a person; where there is none, it has to be said on the command line. */
+async function answeredYes(what: string): Promise<boolean> {
+  if (!process.stdin.isTTY) throw new Stop(EXIT.usage, `${what} Say --yes if that is meant.`);
+  const asking = createInterface({ input: process.stdin, output: process.stdout });
+  const answer = await asking.question(`${what} Type yes to go on: `);
+  asking.close();
+  return answer.trim().toLowerCase() === 'yes';
+}
+
+function options(
+  command: string,
+  args: string[],
+): { size: 'full' | 'small'; fresh: boolean; everyMessage: boolean; yes: boolean } {
   try {
     const { values } = parseArgs({
       args,
@@ -90,23 +122,29 @@ function options(command: string, args: string[]): { size: 'full' | 'small'; fre
         size: { type: 'string', default: 'full' },
         fresh: { type: 'boolean', default: false },
         'every-message': { type: 'boolean', default: false },
+        yes: { type: 'boolean', default: false },
       },
     });
     if (values.size !== 'full' && values.size !== 'small') throw new Error('--size is full or small');
     if (command === 'start' && args.length > 0) throw new Error('start takes no options');
-    return { size: values.size, fresh: values.fresh, everyMessage: values['every-message'] };
+    return { size: values.size, fresh: values.fresh, everyMessage: values['every-message'], yes: values.yes };
   } catch (error) {
     throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel help.`);
   }
 }
 
-function dataFolder(): string {
-  return resolve(process.env.TAMSEL_CALLED_FROM ?? root, process.env.TAMSEL_DATA ?? join(root, '.tamsel'));
+/** The demo's data is apart from what is real. */
+function dataFolder(command: 'demo' | 'start'): string {
+  const usual = join(root, command === 'demo' ? '.tamsel-demo' : '.tamsel');
+  return resolve(process.env.TAMSEL_CALLED_FROM ?? root, process.env.TAMSEL_DATA || usual);
 }
 
 function verifyOptions(args: string[]): { user: string | undefined; head: string | undefined } {
   try {
-    const { user, head } = parseArgs({ args, options: { user: { type: 'string' }, head: { type: 'string' } } }).values;
+    const { user, head } = parseArgs({
+      args,
+      options: { user: { type: 'string' }, head: { type: 'string' }, demo: { type: 'boolean' } },
+    }).values;
     return { user, head: head && resolve(process.env.TAMSEL_CALLED_FROM ?? root, head) };
   } catch (error) {
     throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel help.`);

@@ -1,33 +1,51 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { closeSync, openSync } from 'node:fs';
+import { closeSync, openSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { setTimeout as sleep } from 'node:timers/promises';
-
-/** A child that is started again when it ends by itself. */
-interface Kept {
-  name: string;
-  process: ChildProcess;
-}
+import { EXIT, Stop } from './exits';
 
 const PATIENCE_MS = 5_000;
+/** Before a child that ended is started again: at first, and at most. */
 const RESTART_MS = 1_000;
+const LONGEST_RESTART_MS = 60_000;
+/** One that ends sooner has not begun to work. */
+const TOO_SOON_MS = 5_000;
+const MOST_TOO_SOON = 3;
 
-/** The processes of this command. Each writes to a log of its own; all end with `stop`. */
+/** The processes of this command. Each writes to a log of its own; all end with `stop`, and when this process is gone. */
 export class Processes {
-  private readonly kept = new Map<string, Kept>();
+  private readonly kept = new Map<string, ChildProcess>();
   private stopping = false;
+  private fail: (error: Stop) => void = () => {};
+  /** Rejects when a child does not begin to work, however often it is started. */
+  readonly failed = new Promise<never>((_, reject) => {
+    this.fail = reject;
+  });
 
   constructor(
     private readonly root: string,
     private readonly logs: string,
-  ) {}
+  ) {
+    this.failed.catch(() => undefined);
+  }
 
   /** Starts one, and keeps it running. */
-  keep(name: string, args: string[], env: NodeJS.ProcessEnv): void {
+  keep(name: string, args: string[], env: NodeJS.ProcessEnv, tooSoon = 0): void {
+    const started = Date.now();
     const child = this.spawn(name, args, env, 'ignore');
     child.once('exit', () => {
-      if (!this.stopping) setTimeout(() => !this.stopping && this.keep(name, args, env), RESTART_MS);
+      if (this.stopping) return;
+      const again = Date.now() - started < TOO_SOON_MS ? tooSoon + 1 : 0;
+      if (again >= MOST_TOO_SOON)
+        this.fail(
+          new Stop(
+            EXIT.failed,
+            `The ${name} ended ${again} times at once; ${this.logOf(name)} says why: ${this.lastWords(name)}`,
+          ),
+        );
+      const wait = Math.min(LONGEST_RESTART_MS, RESTART_MS * 2 ** Math.max(0, again - 1));
+      setTimeout(() => !this.stopping && this.keep(name, args, env, again), wait).unref();
     });
   }
 
@@ -35,13 +53,15 @@ export class Processes {
   async ready(name: string, args: string[], env: NodeJS.ProcessEnv): Promise<unknown> {
     const child = this.spawn(name, args, env, 'pipe');
     const ended = new Promise<never>((_, reject) =>
-      child.once('exit', (code) => reject(new Error(`${name} ended with ${code}; ${this.logOf(name)} says why`))),
+      child.once('exit', () =>
+        reject(new Stop(EXIT.failed, `The ${name} ended; ${this.logOf(name)} says why: ${this.lastWords(name)}`)),
+      ),
     );
     const said = (async () => {
       if (child.stdout)
         for await (const line of createInterface(child.stdout))
           if (line.startsWith('ready ')) return JSON.parse(line.slice(6)) as unknown;
-      throw new Error(`${name} said nothing`);
+      return ended;
     })();
     ended.catch(() => undefined);
     return Promise.race([said, ended]);
@@ -50,10 +70,10 @@ export class Processes {
   async stop(): Promise<void> {
     this.stopping = true;
     const living = [...this.kept.values()].filter(
-      ({ process }) => process.exitCode === null && process.signalCode === null,
+      ({ exitCode, signalCode }) => exitCode === null && signalCode === null,
     );
     await Promise.all(
-      living.map(async ({ process }) => {
+      living.map(async (process) => {
         const gone = new Promise((resolve) => process.once('exit', resolve));
         process.kill('SIGTERM');
         const waited = await Promise.race([gone.then(() => true), sleep(PATIENCE_MS, false, { ref: false })]);
@@ -66,18 +86,24 @@ export class Processes {
   private spawn(name: string, args: string[], env: NodeJS.ProcessEnv, stdout: 'ignore' | 'pipe'): ChildProcess {
     const log = openSync(this.logOf(name), 'a', 0o600);
     // A group of its own: Ctrl-C reaches this command alone, which then ends them in order.
-    const process = spawn(globalThis.process.execPath, args, {
-      cwd: this.root,
-      env,
-      detached: true,
-      stdio: ['ignore', stdout === 'pipe' ? 'pipe' : log, log],
-    });
+    const process = spawn(
+      globalThis.process.execPath,
+      ['--import', join(this.root, 'src/cli/ends-with-parent.mjs'), ...args],
+      { cwd: this.root, env, detached: true, stdio: ['pipe', stdout === 'pipe' ? 'pipe' : log, log] },
+    );
+    process.stdin?.on('error', () => undefined);
     closeSync(log);
-    this.kept.set(name, { name, process });
+    this.kept.set(name, process);
     return process;
   }
 
   private logOf(name: string): string {
     return join(this.logs, `${name}.log`);
+  }
+
+  /** The last line of a log that says something. */
+  private lastWords(name: string): string {
+    const lines = readFileSync(this.logOf(name), 'utf8').trim().split('\n');
+    return (lines.findLast((line) => /error/i.test(line)) ?? lines.at(-1) ?? '').slice(0, 300);
   }
 }

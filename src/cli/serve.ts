@@ -1,4 +1,4 @@
-import { accessSync, constants, mkdirSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -10,6 +10,7 @@ import { migrate } from '../store/migrate';
 import { trustedProxies } from '../web/client-address';
 import { ensureBuilt } from './build';
 import { Cluster } from './cluster';
+import { DataFolder } from './data-folder';
 import { ensurePackages, POSTGRESQL } from './debian';
 import { EXIT, Stop } from './exits';
 import { Processes } from './processes';
@@ -22,31 +23,50 @@ export interface ServeOptions {
   host: string;
   port: number;
   demo: { size: 'full' | 'small'; everyMessage: boolean } | undefined;
+  /** Forgets what was done before. */
   fresh: boolean;
+  /** Asks whether what is named may be lost. */
+  mayLose(what: string): Promise<boolean>;
 }
 
 /** What runs, and a way to end it. */
 export interface Served {
+  /** Rejects with the reason when what runs can't go on. */
+  failed: Promise<never>;
   stop(): Promise<void>;
 }
 
 const HEALTHY_WITHIN_MS = 60_000;
 
-/** Starts everything and waits until it is healthy. What was started is stopped again where something fails. */
+/**
+ * Starts everything and waits until it is healthy. All that can be known to be in the way is looked at before anything is
+ * touched; what was started is stopped again where something fails.
+ */
 export async function serve(options: ServeOptions): Promise<Served> {
-  const { root, data, host, port } = options;
+  const { root, data, host, port, demo, fresh } = options;
   checkSettings();
   checkExposure(options);
-  prepareData(options);
-  await checkPort(host, port);
+  await checkPort('TAMSEL_PORT', host, port);
+  if (demo)
+    for (const [variable, usual] of STAND_IN_PORTS) await checkPort(variable, '127.0.0.1', portOf(variable, usual));
+  const purpose = demo ? 'demo' : 'start';
+  const folder = DataFolder.looked(data, purpose);
+  if (fresh && folder.holdsData) {
+    const lost = `All that was done in the demo is forgotten: its index, plan and ledger, in ${data}.`;
+    if (!(await options.mayLose(lost))) throw new Stop(EXIT.usage, 'Nothing was changed.');
+  }
   const ownCluster = !process.env.TAMSEL_DATABASE_URL;
   if (ownCluster) ensurePackages([POSTGRESQL]);
   ensureBuilt(root);
+  const giveBack = folder.take(purpose, `http://${host.includes(':') ? `[${host}]` : host}:${port}/`);
+  if (fresh) folder.forget();
+  mkdirSync(join(data, 'logs'), { recursive: true, mode: 0o700 });
   const processes = new Processes(root, join(data, 'logs'));
   let cluster: Cluster | undefined;
   const stop = async () => {
     await processes.stop();
     await cluster?.stop();
+    giveBack();
   };
   try {
     if (ownCluster) {
@@ -59,23 +79,27 @@ export async function serve(options: ServeOptions): Promise<Served> {
     say('Starting the worker and the web server …');
     processes.keep('worker', ['dist/worker/main.mjs'], env);
     processes.keep('web', ['dist/web/main.mjs'], env);
-    await healthy(host, port);
-    return { stop };
+    const failed = Promise.race([processes.failed, ...(cluster ? [cluster.ended] : [])]);
+    failed.catch(() => undefined);
+    await Promise.race([healthy(host, port), failed]);
+    return { failed, stop };
   } catch (error) {
     await stop();
     throw error;
   }
 }
 
-function prepareData({ data, fresh }: ServeOptions): void {
-  try {
-    if (fresh)
-      for (const part of ['postgres', 'stand-in', 'logs']) rmSync(join(data, part), { recursive: true, force: true });
-    mkdirSync(join(data, 'logs'), { recursive: true, mode: 0o700 });
-    accessSync(data, constants.W_OK);
-  } catch {
-    throw new Stop(EXIT.dataNotWritable, `The data folder ${data} is not writable. Set TAMSEL_DATA to one that is.`);
-  }
+/** Where the demo's mail host listens, the same every time, so that the account of the last start is the account of this one. */
+const STAND_IN_PORTS = [
+  ['TAMSEL_DEMO_IMAPS_PORT', 4993],
+  ['TAMSEL_DEMO_IMAP_PORT', 4143],
+  ['TAMSEL_DEMO_AUTHORIZATION_PORT', 4180],
+] as const;
+
+function portOf(variable: string, usual: number): number {
+  const port = Number(process.env[variable] || usual);
+  if (Number.isInteger(port) && port > 0 && port < 65_536) return port;
+  throw new Stop(EXIT.usage, `${variable} is no port: ${process.env[variable]}.`);
 }
 
 /** Finds out before anything is started that a variable, or a file of the operator's, can't be read, and where. */
@@ -108,13 +132,13 @@ function checkExposure({ host }: ServeOptions): void {
     );
 }
 
-/** Finds out before anything is started that the port is taken. */
-function checkPort(host: string, port: number): Promise<void> {
+/** Finds out before anything is started that a port is taken. */
+function checkPort(variable: string, host: string, port: number): Promise<void> {
   return new Promise((resolve, reject) => {
     const probe = createServer();
     probe.once('error', () =>
       reject(
-        new Stop(EXIT.portTaken, `Port ${port} on ${host} is taken or can't be used. Set TAMSEL_PORT to another.`),
+        new Stop(EXIT.portTaken, `Port ${port} on ${host} is taken or can't be used. Set ${variable} to another.`),
       ),
     );
     probe.listen(port, host, () => probe.close(() => resolve()));
@@ -156,14 +180,14 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
   const args = ['--import', 'tsx', 'stand-in/main.ts', '--directory', directory, '--size', demo.size];
   if (demo.everyMessage) args.push('--every-message');
   if (process.env.TAMSEL_DEMO_DAY) args.push('--day', process.env.TAMSEL_DEMO_DAY);
-  // The same ports every time, so that the account of the last start is the account of this one.
+  const [tls, plain, authorizing] = STAND_IN_PORTS.map(([variable, usual]) => `${portOf(variable, usual)}`);
   args.push(
     '--tls-port',
-    process.env.TAMSEL_DEMO_IMAPS_PORT ?? '4993',
+    tls as string,
     '--plain-port',
-    process.env.TAMSEL_DEMO_IMAP_PORT ?? '4143',
+    plain as string,
     '--authorization-port',
-    process.env.TAMSEL_DEMO_AUTHORIZATION_PORT ?? '4180',
+    authorizing as string,
   );
   const { tlsPort, smtpPort, authorization } = (await processes.ready('stand-in', args, process.env)) as {
     tlsPort: number;

@@ -19,7 +19,7 @@ const TRASH_DAYS = 28;
 
 export class OverQuota extends Error {}
 
-/** Every mailbox begins at this UIDVALIDITY; a change of it counts up. */
+/** Every mailbox begins above this UIDVALIDITY, one of other mail at another; a change of it counts up. */
 const FIRST_VALIDITY = 1_600_000_000;
 
 /** All folders of one user, their quota, and the journal that keeps them. */
@@ -41,8 +41,9 @@ export class Mailbox {
     withEveryMessage = false,
   ) {
     this.notMail = scenario.notMail;
-    for (const { name, use } of scenario.folders) this.makeFolder(name, FIRST_VALIDITY, use);
-    if (withEveryMessage) this.everyMessage = this.makeFolder('Everything', FIRST_VALIDITY, '\\All');
+    const validity = FIRST_VALIDITY + 1_000 * scenario.messages.length;
+    for (const { name, use } of scenario.folders) this.makeFolder(name, validity, use);
+    if (withEveryMessage) this.everyMessage = this.makeFolder('Everything', validity, '\\All');
     const newest = scenario.messages.reduce((last, { received }) => Math.max(last, received), 0);
     for (const [index, message] of scenario.messages.entries()) {
       const ref = `b${index}`;

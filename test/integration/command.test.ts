@@ -44,6 +44,24 @@ test('what stands in the way is one sentence and an exit code of its own', async
   writeFileSync(clients, '[{"hosts": []}]');
   const readable = { TAMSEL_DATA: data, TAMSEL_PORT: `${await freePort()}`, TAMSEL_AUTHORIZATION_FILE: clients };
   cases.push([16, ['start'], readable]);
+  const free = { TAMSEL_DATA: data, TAMSEL_PORT: `${await freePort()}` };
+  cases.push(
+    // What others can reach must say how, and for which mail servers.
+    [17, ['start'], { ...free, TAMSEL_HOST: '0.0.0.0' }],
+    [17, ['start'], { ...free, TAMSEL_HOST: '::', TAMSEL_ORIGIN: 'http://mail-room.example' }],
+    [17, ['start'], { ...free, TAMSEL_ORIGIN: 'https://mail-room.example' }],
+    // A variable that can't be read is told at once.
+    ...['TAMSEL_SESSION_HOURS', 'TAMSEL_COMMAND_SECONDS', 'TAMSEL_MOST_ACCOUNTS'].map(
+      (name): [number, string[], NodeJS.ProcessEnv] => [16, ['start'], { ...free, [name]: 'many' }],
+    ),
+    [16, ['start'], { ...free, TAMSEL_TRUSTED_PROXY: 'proxy.example' }],
+    [16, ['start'], { ...free, TAMSEL_ONLY_SERVERS: 'https://imap.mail-room.example' }],
+    [16, ['start'], { ...free, TAMSEL_ORIGIN: 'mail-room' }],
+    [2, ['start'], { ...free, TAMSEL_PORT: 'http' }],
+    [13, ['demo'], { ...free, TAMSEL_DEMO_IMAPS_PORT: `${port}` }],
+    [2, ['demo'], { ...free, TAMSEL_DEMO_IMAPS_PORT: '70000' }],
+    [2, ['api', 'mark'], { TAMSEL_TOKEN: 'tamsel_x' }],
+  );
   for (const [code, args, env] of cases) {
     const ended = ends(args, env);
     assert.equal(ended.code, code, ended.said);
@@ -123,6 +141,39 @@ test('the demo starts, offers its mailbox, ends without a trace of processes, an
   const session = await fetch(`${origin}/api/session`, { headers: { cookie } });
   assert.equal(((await session.json()) as { accounts: { user: string }[] }).accounts[0]?.user, USER);
   assert.equal(readFileSync(join(data, 'stand-in/small/day'), 'utf8'), day);
-  again.child.kill('SIGINT');
-  assert.equal(await again.exit, 0);
+  // While it runs, nobody else takes its folder, and nothing of it is touched.
+  const other = { ...env, TAMSEL_PORT: `${await freePort()}` };
+  for (const name of ['TAMSEL_DEMO_IMAPS_PORT', 'TAMSEL_DEMO_IMAP_PORT', 'TAMSEL_DEMO_AUTHORIZATION_PORT'])
+    Object.assign(other, { [name]: `${await freePort()}` });
+  for (const [args, variables, code, said] of [
+    [['demo', '--size', 'small', '--fresh', '--yes'], other, 18, /in use since .* by process \d+, at/],
+    [['start'], other, 18, /in use/],
+    [['demo', '--fresh', '--yes'], env, 13, /Port/],
+  ] as const) {
+    const ended = ends([...args], variables);
+    assert.equal(ended.code, code, ended.said);
+    assert.match(ended.said, said);
+  }
+  const alive = await fetch(`${origin}/api/session`, { headers: { cookie } });
+  assert.equal(((await alive.json()) as { accounts: unknown[] }).accounts.length, 1);
+
+  // Killed, it leaves no child behind but its database, which the next start ends first.
+  again.child.kill('SIGKILL');
+  await again.exit;
+  await until(async () =>
+    processesWith(data).every((pid) => readFileSync(`/proc/${pid}/cmdline`, 'latin1').includes('postgres')),
+  );
+  const refused = ends(['demo', '--size', 'small', '--fresh'], env);
+  assert.deepEqual([refused.code, /Say --yes/.test(refused.said)], [2, true], refused.said);
+  assert.match(ends(['start'], env).said, /is that of .\/tamsel demo/);
+  const third = await demo(env);
+  const kept = await fetch(`${origin}/api/session`, { headers: { cookie } });
+  assert.equal(((await kept.json()) as { accounts: unknown[] }).accounts.length, 1);
+
+  // The command watches its database.
+  const [postgres = ''] = readFileSync(join(data, 'postgres/postmaster.pid'), 'utf8').split('\n');
+  process.kill(Number(postgres), 'SIGINT');
+  assert.equal(await third.exit, 14);
+  assert.match(third.said(), /PostgreSQL ended by itself/);
+  assert.deepEqual(processesWith(data), []);
 });

@@ -89,9 +89,26 @@ test('./tamsel api shows level, senders, lots and runs as tables and as JSON, an
   assert.ok(senders[1]?.startsWith(first.key) && senders[1]?.includes(` ${first.messages} `));
   const marked = JSON.parse(await run(['mark', '--where', 'size > 2 MB', '--label', 'over two', '--json']));
   assert.match(await run(['lots']), new RegExp(`${marked.id} over two +[\\d.]+ MiB +${marked.messages}`));
-  const begun = JSON.parse(await run(['run', 'trash', '--lots', `${marked.id}`, '--json']));
-  await app.finished(`${account}/runs/${begun.id}`);
+  const begun = JSON.parse(await run(['run', 'trash', '--lots', `${marked.id}`, '--wait', '--json']));
+  assert.equal(begun.state, 'done');
   assert.match(await run(['runs']), new RegExp(`${begun.id} trash .* ${marked.messages} +${marked.messages} +done`));
+  // What goes for good is said by its number, else nothing is begun.
+  const refused = await run(['run', 'purge', '--run', `${begun.id}`]);
+  assert.match(refused, new RegExp(`^1 tamsel: It would touch ${marked.messages} messages .*--expect`));
+  assert.match(
+    await run(['run', 'purge', '--run', `${begun.id}`, '--expect', `${marked.messages + 1}`]),
+    /^1 tamsel: It would/,
+  );
+  assert.match(
+    await run(['run', 'purge', '--run', `${begun.id}`, '--expect', 'all']),
+    /^2 tamsel: --expect is a number/,
+  );
+  assert.match(await run(['runs']), /^run[^\n]*\n\d+ trash[^\n]*\n?$/, 'no purge was begun');
+  const purged = await run(['run', 'purge', '--run', `${begun.id}`, '--expect', `${marked.messages}`, '--wait']);
+  assert.match(purged, new RegExp(` purge .* ${marked.messages} +${marked.messages} +done`));
+  assert.match(await run(['mark']), /^2 tamsel: Say what is to be marked/);
+  assert.match(await run(['scan', '--wait']), /\d+ \w+ .* done/);
+  assert.match(await run(['guards']), /^guard +size +messages\n\d+ /);
   assert.match(await run(['senders', '--where', 'size >>']), /^1 tamsel: .+/);
   assert.match(await run(['level'], { TAMSEL_TOKEN: 'tamsel_x' }), /^1 tamsel: This token is not known/);
   assert.match(await run(['level'], { TAMSEL_TOKEN: '' }), /^2 tamsel: TAMSEL_TOKEN is missing/);

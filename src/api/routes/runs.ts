@@ -65,7 +65,13 @@ const StartRun = v.object({
   asOf: v.optional(v.pipe(v.number(), v.integer())),
   /** The same messages in every other folder of the scope too. */
   copies: v.optional(v.boolean()),
-  expect: v.optional(s.Amount),
+  /** What it has to touch, else nothing is begun. */
+  expect: v.optional(
+    v.object({
+      messages: v.pipe(v.number(), v.integer(), v.minValue(0)),
+      bytes: v.optional(v.pipe(v.number(), v.integer(), v.minValue(0))),
+    }),
+  ),
 });
 
 type StartRun = v.InferOutput<typeof StartRun>;
@@ -180,11 +186,13 @@ async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: 
   };
 }
 
-function checkExpected(expected: Amount | undefined, found: Amount): void {
-  if (expected && (expected.messages !== found.messages || expected.bytes !== found.bytes)) {
+function checkExpected(expected: StartRun['expect'], found: Amount): void {
+  if (!expected) return;
+  const { messages, bytes = found.bytes } = expected;
+  if (messages !== found.messages || bytes !== found.bytes) {
     throw conflict(
       'not-as-expected',
-      `It would touch ${found.messages} messages of ${found.bytes} octets, not ${expected.messages} of ${expected.bytes}. Look again.`,
+      `It would touch ${found.messages} messages of ${found.bytes} octets, not ${messages} of ${bytes}. Look again.`,
     );
   }
 }
