@@ -180,8 +180,8 @@ function shown(command: string, answer: Row): string {
       return table([runRow(answer)], RUN_HEADS);
     case 'scan':
       return table(
-        [[`${answer.id} ${answer.kind}`, `${(answer.progress as Row | undefined)?.messages ?? ''}`, `${answer.state}`]],
-        ['scan', 'messages', 'state'],
+        [[`${answer.id}`, `${(answer.messages as Row).done}`, `${answer.stage}`, `${answer.state}`]],
+        ['scan', 'messages', 'stage', 'state'],
       );
     case 'guards':
       return table(

@@ -25,6 +25,9 @@ test('case folding is full folding; values of CaseFolding.txt from memory', () =
 test('whatever a header holds becomes storable and one line', () => {
   assert.equal(storable('a\0b\ud800'), 'a\ufffdb\ufffd');
   assert.equal(oneLine(' a\r\n\tb\u0007c\u2028d '), 'a b c d');
+  // UAX #9: marks that turn the direction around are shown, letters of either direction are left alone.
+  assert.equal(oneLine('invoice\u202efdp.exe'), 'invoice\ufffdfdp.exe');
+  assert.equal(oneLine('\u2066a\u2069 \u05d0\u200f'), '\ufffda\ufffd \u05d0\u200f');
 });
 
 test('registrable domains by the Public Suffix List (publicsuffix.org, its test data)', () => {

@@ -30,10 +30,17 @@ export function storable(text: string): string {
   return text.replaceAll('\0', '\ufffd').toWellFormed();
 }
 
-/** Makes a text that came from mail fit for one line: control characters and line breaks become blanks. */
+/** Marks that turn the direction of what follows around (UAX #9 §2): in a name they make `fdp.exe` of `exe.pdf`. */
+const TURNS = /[\u202a-\u202e\u2066-\u2069]/g;
+
+/**
+ * Makes a text that came from mail fit for one line: control characters and line breaks become blanks. Marks that turn the
+ * direction around are shown as such, so that a name never spoofs what it is or the words beside it.
+ */
 export function oneLine(text: string): string {
   if (isPrintableAscii(text)) return text.trim();
   return storable(text)
     .replace(/[\p{Cc}\u2028\u2029]+/gu, ' ')
+    .replace(TURNS, '\ufffd')
     .trim();
 }
