@@ -34,23 +34,29 @@ export function temporaryFolder(): string {
 
 let ownCluster: Promise<Cluster> | undefined;
 
-/** The address of a fresh, migrated database, in the cluster of the test run or one of this file's own. */
+/**
+ * A fresh, migrated database, in the cluster of the test run or one of this file's own: its address as the application signs
+ * in, which owns it and nothing else, and a connection that may do anything.
+ */
 export async function freshDatabase(): Promise<{ url: string; database: Database }> {
-  let base = process.env.TAMSEL_TEST_CLUSTER;
-  if (!base) {
+  let { TAMSEL_TEST_CLUSTER: base, TAMSEL_TEST_CLUSTER_SUPERUSER: superuser } = process.env;
+  if (!base || !superuser) {
     if (!ownCluster) {
       ownCluster = Cluster.start(temporaryFolder(), ['-c', 'fsync=off']);
       later(async () => (await ownCluster)?.stop());
     }
     base = (await ownCluster).url('');
+    superuser = (await ownCluster).superuserUrl('');
   }
   const name = `t${randomBytes(6).toString('hex')}`;
-  const admin = openDatabase(`${base}postgres`, 1);
-  await admin.query(`create database ${name}`);
+  const admin = openDatabase(`${superuser}postgres`, 1);
+  await admin.query(`create database ${name} owner tamsel`);
   await admin.end();
-  const database = openDatabase(base + name, 4);
+  const own = openDatabase(base + name, 1);
+  await migrate(own, join(ROOT, 'src/store/migrations'));
+  await own.end();
+  const database = openDatabase(superuser + name, 4);
   later(() => database.end());
-  await migrate(database, join(ROOT, 'src/store/migrations'));
   return { url: base + name, database };
 }
 

@@ -27,7 +27,10 @@ export async function test(root: string, args: string[]): Promise<number> {
   const directory = mkdtempSync(join(tmpdir(), 'tamsel-test-'));
   const cluster = await Cluster.start(directory, ['-c', 'fsync=off', '-c', 'max_connections=200']);
   try {
-    return runTests(root, files, { TAMSEL_TEST_CLUSTER: cluster.url('') });
+    return runTests(root, files, {
+      TAMSEL_TEST_CLUSTER: cluster.url(''),
+      TAMSEL_TEST_CLUSTER_SUPERUSER: cluster.superuserUrl(''),
+    });
   } finally {
     await cluster.stop();
     rmSync(directory, { recursive: true, force: true });
