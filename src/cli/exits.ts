@@ -11,6 +11,7 @@ export const EXIT = {
   fileWrong: 16,
   unsafe: 17,
   dataInUse: 18,
+  newerData: 19,
 } as const;
 
 /** A reason to stop, in one sentence for a person. */

@@ -4,6 +4,7 @@ import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
 import { parseArgs } from 'node:util';
 import { api } from './api';
+import { backup, restore } from './backup';
 import { ensureBuilt } from './build';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
@@ -23,6 +24,7 @@ const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
   ./tamsel verify        checks that the ledger is as it was written
            --demo        of the demo's data
            --user NAME   of one account; with --head FILE against a head that was kept
+  ./tamsel backup FOLDER  writes the database and the key; restore FOLDER makes an empty data folder of them and checks it
   ./tamsel test [part]    the tests: all, or one of check, unit, security, integration, browser
   ./tamsel help           this; --version tells the version
 
@@ -47,6 +49,15 @@ async function main(args: string[]): Promise<number> {
       return api(rest);
     case 'verify':
       return verify(dataFolder(rest.includes('--demo') ? 'demo' : 'start'), verifyOptions(rest));
+    case 'backup':
+    case 'restore': {
+      const [folder, ...more] = rest.filter((word) => word !== '--demo');
+      if (!folder || more.length > 0) throw new Stop(EXIT.usage, `Say which folder: ./tamsel ${command} FOLDER`);
+      const path = resolve(process.env.TAMSEL_CALLED_FROM ?? root, folder);
+      const purpose = rest.includes('--demo') ? 'demo' : 'start';
+      if (command === 'restore') return restore(dataFolder(purpose), path, purpose);
+      return backup(dataFolder(purpose), path, version());
+    }
     case 'test':
       return test(root, rest);
     case 'help':
@@ -56,10 +67,14 @@ async function main(args: string[]): Promise<number> {
       return 0;
     case 'version':
     case '--version':
-      say(`tamsel ${(JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as { version: string }).version}`);
+      say(`tamsel ${version()}`);
       return 0;
   }
   throw new Stop(EXIT.usage, `There is no command ${command}; see ./tamsel help.`);
+}
+
+function version(): string {
+  return (JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as { version: string }).version;
 }
 
 async function run(command: 'demo' | 'start', args: string[]): Promise<number> {

@@ -6,7 +6,7 @@ import { settingsFrom } from '../api/settings';
 import { isLoopback } from '../mail/destination';
 import { outgoingFrom } from '../mail/outgoing';
 import { openDatabase } from '../store/database';
-import { migrate } from '../store/migrate';
+import { migrate, NewerSchema } from '../store/migrate';
 import { trustedProxies } from '../web/client-address';
 import { ensureBuilt } from './build';
 import { Cluster } from './cluster';
@@ -151,7 +151,9 @@ async function applyMigrations(root: string, url: string): Promise<void> {
     await database.query('select 1').catch(() => {
       throw new Stop(EXIT.databaseSilent, 'The database of TAMSEL_DATABASE_URL does not answer.');
     });
-    const applied = await migrate(database, join(root, 'src/store/migrations'));
+    const applied = await migrate(database, join(root, 'src/store/migrations')).catch((error) => {
+      throw error instanceof NewerSchema ? new Stop(EXIT.newerData, error.message) : error;
+    });
     if (applied.length > 0) say(`Applied ${applied.length} migrations.`);
   } finally {
     await database.end();
@@ -166,7 +168,7 @@ function childEnvironment({ data, host, port }: ServeOptions, url: string): Node
     NODE_ENV: 'production',
     ASTRO_TELEMETRY_DISABLED: '1',
     TAMSEL_DATABASE_URL: url,
-    TAMSEL_KEY_FILE: process.env.TAMSEL_KEY_FILE ?? join(data, 'key'),
+    TAMSEL_KEY_FILE: process.env.TAMSEL_KEY_FILE || join(data, 'key'),
     TAMSEL_HOST: host,
     TAMSEL_PORT: `${port}`,
     ...(local ? { TAMSEL_ALLOW_PRIVATE: process.env.TAMSEL_ALLOW_PRIVATE ?? '1' } : {}),

@@ -2,10 +2,10 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { LedgerHead } from '../store/chain';
 import { openDatabase, rows } from '../store/database';
-import { Vault } from '../store/vault';
 import { verifyLedger } from '../store/verification';
 import { Cluster } from './cluster';
 import { EXIT, Stop } from './exits';
+import { existingKeys } from './key';
 import { say } from './say';
 
 /** A head as the page gives it out. */
@@ -24,12 +24,12 @@ export async function verify(
 ): Promise<number> {
   if (options.head && !options.user) throw new Stop(EXIT.usage, '--head needs --user: a head belongs to one account.');
   const known = options.head ? readHead(options.head) : undefined;
-  const given = process.env.TAMSEL_DATABASE_URL;
+  const given = process.env.TAMSEL_DATABASE_URL || undefined;
   const running = given ? undefined : Cluster.running(data);
   const own = given || running ? undefined : await Cluster.start(data);
   const database = openDatabase(given ?? running ?? (own as Cluster).url('tamsel'), 1);
   try {
-    const vault = Vault.existing(process.env.TAMSEL_KEY_FILE ?? join(data, 'key'));
+    const vault = existingKeys(process.env.TAMSEL_KEY_FILE || join(data, 'key'));
     const accounts = await rows<{ id: number; user: string; host: string }>(
       database,
       'select id, user_name as "user", host from account where $1::text is null or user_name = $1 order by id',
