@@ -4,7 +4,7 @@ import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriv
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, USER, until } from '../harness';
 import { devTools } from './chromium';
-import { accessible, answer, ask, button, criteriaShown, find, goTo, openDemo, shows, text } from './page';
+import { accessible, answer, ask, button, criteriaShown, find, goTo, openDemo, press, shows, text } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -34,7 +34,7 @@ test('an address leads to its server; a wrong password is told at its field; one
   // A line on which the details take long enough to look at what is there before them.
   host.faults.hide = ['COMPRESS=DEFLATE'];
   host.faults.bytesPerSecond = 500_000;
-  await (await button('Open the demo mailbox')).click();
+  await press('Open the demo mailbox');
   await shows(/96 %[\s\S]*must go/);
   assert.match(await text('.places'), /Level\n96 % full/);
   await shows(/sender of every message\s+final\s+Subjects[^\n]*\s+[\d,]+ of 5,209[\s\S]*Who fills it[\s\S]*final;/);
@@ -83,7 +83,7 @@ test('the largest by keyboard and two senders go into the plan; the run moves th
   await goTo('/trash');
   const { trash, trashGuarded } = await ask('/level');
   const purge = `Purge ${(trash.messages - trashGuarded.messages).toLocaleString('en-GB')} messages`;
-  await (await button(purge)).click();
+  await press(purge);
   await shows(/Tamsel can’t bring them back/, '[role=alertdialog]');
   await answer(trash.messages - trashGuarded.messages);
   await until(
@@ -119,7 +119,7 @@ test('everything that matches but three; typed criteria and controls agree; relo
   await (await find('.bar-row[title^="Mailings: "]')).click();
   await until(async () => (await criteriaShown()) === 'size >= 100 KiB and unflagged and category = mailings');
   await shows(new RegExp(`${marked.toLocaleString('en-GB')} marked`));
-  await (await button('Add a condition')).click();
+  await press('Add a condition');
   await (await find('[aria-label="What"]')).sendKeys('age');
   await (await find('[aria-label="With what"]')).sendKeys('2y', Key.ENTER);
   await until(async () => (await criteriaShown()).endsWith('category = mailings and age >= 2y'));
@@ -164,7 +164,7 @@ test('a brush over the field narrows every linked view, exactly as the server co
   await exact();
   await edge.sendKeys(Key.ESCAPE);
   await until(async () => (await criteriaShown()) === '');
-  await (await button('Big and old')).click();
+  await press('Big and old');
   await until(async () => (await criteriaShown()) === 'size >= 5 MiB and age > 1y');
   await exact();
 });
@@ -210,12 +210,12 @@ test('a category that the user corrects changes at once; words in the body are f
   const { total } = await found();
   assert.ok(total.messages > 0);
   await shows(new RegExp(`${total.messages.toLocaleString('en-GB')} match`));
-  await (await button('Kept criteria')).click();
+  await press('Kept criteria');
   await (await find('#kept-name')).sendKeys('of hedges', Key.ENTER);
   await until(async () => (await ask('/criteria')).criteria.length === 1);
   await goTo('/sift?where=category%20%3D%20misc');
   await shows(/can’t be read, so nothing was narrowed/);
-  await (await button('Kept criteria')).click();
+  await press('Kept criteria');
   await (await find('[title="text ~ hedge"]')).click();
   await until(async () => (await criteriaShown()) === 'text ~ hedge');
 });
@@ -260,7 +260,7 @@ test('three messages are taken back from the trash to where they came from', asy
   await find('[role=row][aria-selected]');
   await trash.sendKeys(' ', Key.chord(Key.SHIFT, Key.ARROW_DOWN), Key.chord(Key.SHIFT, Key.ARROW_DOWN));
   await shows(/3 marked/);
-  await (await button('Take back')).click();
+  await press('Take back');
   await until(() => there() === before - total.messages + 3);
   assert.ok(before > 100);
 });
@@ -291,7 +291,7 @@ test('where a copy has no room, what was left can be purged directly, as a quest
   ).messages;
   assert.ok(left > 0);
   await goTo(`/ledger?run=${(await ask('/runs')).runs[0].id}`);
-  await (await button('purge these directly')).click();
+  await press('purge these directly');
   await shows(/without passing through the trash/, '[role=alertdialog]');
   const before = mailbox.folder('INBOX')?.messages.length ?? 0;
   await answer(left);

@@ -53,6 +53,17 @@ export const button = (name: string) =>
     browserUntil.elementLocated(By.xpath(`//*[self::main or @role="dialog"]//button[normalize-space()="${name}"]`)),
     20_000,
   );
+/** Presses a button. One that is drawn anew between being found and being pressed is looked for again. */
+export const press = (name: string) =>
+  until(async () => {
+    try {
+      await (await button(name)).click();
+      return true;
+    } catch (error) {
+      if ((error as Error).name !== 'StaleElementReferenceError') throw error;
+      return false;
+    }
+  }, 20);
 export const text = async (css = 'body') => (await find(css)).getText();
 /** A page that is just being replaced shows nothing yet. */
 export const shows = (pattern: RegExp, css = 'body') =>

@@ -4,7 +4,7 @@ import { By, Key, type WebDriver } from 'selenium-webdriver';
 import { numbersOf, parseSequenceSet } from '../../src/core/sets/ranges';
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, until } from '../harness';
-import { accessible, answer, ask, button, find, goTo, openDemo, shows, text } from './page';
+import { accessible, answer, ask, find, goTo, openDemo, press, shows, text } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -12,7 +12,7 @@ let driver: WebDriver;
 before(async () => {
   ({ host, driver } = await openDemo());
   await goTo('/');
-  await (await button('Open the demo mailbox')).click();
+  await press('Open the demo mailbox');
   await shows(/96 %[\s\S]*must go/);
   await until(async () => (await ask('/scans/last')).state === 'done');
 });
@@ -22,7 +22,7 @@ after(cleanUp);
 async function carriedOut(): Promise<number> {
   const { total } = await ask('/lots');
   await goTo('/review');
-  await (await button(`Move ${total.messages.toLocaleString('en-GB')} messages to the trash`)).click();
+  await press(`Move ${total.messages.toLocaleString('en-GB')} messages to the trash`);
   await until(async () => {
     const [run] = (await ask('/runs')).runs;
     return run?.action === 'trash' && run.state === 'done';
@@ -30,7 +30,7 @@ async function carriedOut(): Promise<number> {
   const { trash, trashGuarded } = await ask('/level');
   const purge = `Purge ${(trash.messages - trashGuarded.messages).toLocaleString('en-GB')} messages`;
   await goTo('/trash');
-  await (await button(purge)).click();
+  await press(purge);
   await answer(trash.messages - trashGuarded.messages);
   await until(async () => {
     const [run] = (await ask('/runs')).runs;
@@ -123,7 +123,7 @@ test('and so do decisions on senders by keyboard alone, each of which is undone 
 
 test('a decision sheet is looked at before it is taken; a lot is opened, split and sent to Sift; a hold is lifted with a reason', async () => {
   await goTo('/senders?by=domain');
-  await (await button('Decision sheet')).click();
+  await press('Decision sheet');
   await find('a[download]');
   const { senders } = await ask('/senders?by=domain&order=evidence&limit=1000');
   const key = senders.findLast(({ messages }: { messages: number }) => messages > 5).key;

@@ -3,7 +3,7 @@ import { after, before, test } from 'node:test';
 import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, until } from '../harness';
-import { accessible, answer, ask, button, find, goTo, openDemo, shows, text, toTrash } from './page';
+import { accessible, answer, ask, find, goTo, openDemo, press, shows, text, toTrash } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -66,7 +66,7 @@ test('a tab that is closed in mid-run finds it again, further on; others’ acts
 test('a run is undone from its record, and says when nothing of it is left to take back', async () => {
   const run = await lastRun();
   const before = held('Offers');
-  await (await button(`undo: take back ${run.undo.messages.toLocaleString('en-GB')} messages`)).click();
+  await press(`undo: take back ${run.undo.messages.toLocaleString('en-GB')} messages`);
   await until(() => held('Offers') === before + run.undo.messages);
   await until(async () => (await lastRun()).state === 'done' && (await lastRun()).action === 'restore');
   await goTo('/ledger?run=1');
@@ -84,7 +84,7 @@ test('three messages found by search in the trash are taken back; what other pro
   await shows(/3 marked/);
   const select = await find('main select.w-28');
   await select.sendKeys('Archive');
-  await (await button('Take back')).click();
+  await press('Take back');
   await until(() => held('Archive') === archived + 3);
 });
 
@@ -93,7 +93,7 @@ test('a purge is refused and nothing goes; what comes in after the question was 
   const { trash, trashGuarded } = await ask('/level');
   const goes = trash.messages - trashGuarded.messages;
   const purge = `Purge ${goes.toLocaleString('en-GB')} messages`;
-  await (await button(purge)).click();
+  await press(purge);
   await shows(/Tamsel can’t bring them back/, '[role=alertdialog]');
   await accessible('the question');
   await (await find('[role=alertdialog] input')).sendKeys('yes', Key.ENTER);
@@ -104,7 +104,7 @@ test('a purge is refused and nothing goes; what comes in after the question was 
     )
   ).click();
   assert.equal((await lastRun()).action, 'restore');
-  await (await button(purge)).click();
+  await press(purge);
   await shows(/Tamsel can’t bring them back/, '[role=alertdialog]');
   // One more comes in while the question stands, and the index knows of it.
   const { mailbox } = host;
@@ -123,7 +123,7 @@ test('a purge is refused and nothing goes; what comes in after the question was 
   assert.equal(held('Trash'), trashGuarded.messages + 1);
   await goTo('/ledger');
   await shows(/sealed with a key/);
-  await (await button('Check it')).click();
+  await press('Check it');
   await shows(/Every entry is as it was written/);
   assert.match(await text('main'), /won back in 1 purge/);
 });

@@ -6,7 +6,7 @@ import { NameServer } from '../../stand-in/dns';
 import type { StandIn } from '../../stand-in/host';
 import { authorizationFile, startAuthorization } from '../authorizing';
 import { App, cleanUp, later, PASSWORD, startStandIn, tinyScenario, USER, until } from '../harness';
-import { accessible, ask, button, find, goTo, openPage, shows, text, toTrash } from './page';
+import { accessible, ask, find, goTo, openPage, press, shows, text, toTrash } from './page';
 
 const DOMAIN = USER.slice(USER.indexOf('@') + 1);
 const MAIL = `imap.${DOMAIN}`;
@@ -40,7 +40,7 @@ after(cleanUp);
 
 /** Goes to the host's page, signs in there and allows, and comes back to the level. */
 async function authorize(): Promise<void> {
-  await (await button('Go to the host’s page')).click();
+  await press('Go to the host’s page');
   await driver.wait(browserUntil.titleIs('Saltmarsh accounts'), 20_000);
   const name = await find('[name=user]');
   assert.equal(await name.getAttribute('value'), USER);
@@ -52,7 +52,7 @@ async function authorize(): Promise<void> {
 test('an address is typed, its server found, the authorization given on the host’s page, and the level seen', async () => {
   await goTo('/');
   await (await find('#address')).sendKeys(USER);
-  await (await button('Find the server')).click();
+  await press('Find the server');
   await shows(new RegExp(`Found ${MAIL} by what the domain says in DNS`));
   await accessible('the sign-in page, with a host that wants an authorization');
   await authorize();
@@ -64,7 +64,7 @@ test('an address is typed, its server found, the authorization given on the host
 test('a person who refuses on the host’s page is told so, and can begin again', async () => {
   await goTo('/sign-in?again=1');
   assert.equal(await (await find('#user')).getAttribute('value'), USER);
-  await (await button('Go to the host’s page')).click();
+  await press('Go to the host’s page');
   await (await find('[value=refuse]')).click();
   await shows(/The person refused/);
   assert.equal(await driver.executeScript('return window.location.search'), '');
@@ -120,7 +120,7 @@ test('another mailbox is added; both stand side by side with what must go, are s
   await password.sendKeys(PASSWORD);
   await (await find('form input[type=checkbox]')).click();
   assert.equal(await password.getAttribute('type'), 'text');
-  await (await button('Sign in')).click();
+  await press('Sign in');
   await shows(/2 mailboxes in this browser\. .* must go/);
   await shows(new RegExp(MAIL));
   await shows(/localhost/);
