@@ -4,12 +4,13 @@ import { trial } from '../reliability/trial';
 
 after(cleanUp);
 
-/** A few of what `npm run reliability` does by the hundred; other seeds every time, and any one again by the variable. */
+/** A few of what `npm run reliability` does by the hundred with seeds of its own; others by the variable. */
 const TRIALS = 8;
+const SEED = 7001;
 
 test('randomised runs with faults at random points do what the model of the mailbox says', async (context) => {
   const app = await App.start();
-  const first = Number(process.env.TAMSEL_TEST_SEED ?? Date.now() % 1_000_000);
+  const first = Number(process.env.TAMSEL_TEST_SEED ?? SEED);
   context.diagnostic(`seeds ${first} to ${first + TRIALS - 1}`);
   for (let seed = first; seed < first + TRIALS; seed++) await trial(app, { seed, strikes: true });
 });

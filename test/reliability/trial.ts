@@ -164,6 +164,8 @@ async function ask(
       ? { where: action === 'trash' ? random.pick(WHERES) : '' }
       : { run: last };
   const body = { action, ...which, ...(action === 'restore' ? { to: 'Parish' } : {}) };
+  // Others act all the while: what they do from here on, the run may have met.
+  const known = new Map(mirror.instances.map((instance) => [instance, instance.history.length]));
   // A purge from where it lies is a lot marked for it.
   let answer = await app.call('POST', `${account}/runs`, body);
   if (action === 'trash' && random.chance(0.25)) {
@@ -194,7 +196,7 @@ async function ask(
     members.set(row.id, instance);
     if (instance.gone || instance.folder !== row.path) stale.add(instance);
   }
-  const since = new Map([...members.values()].map((instance) => [instance, instance.history.length]));
+  const since = new Map([...members.values()].map((instance) => [instance, known.get(instance) ?? 0]));
   return { id, action: answer.body.action, members, since, stale };
 }
 
