@@ -60,10 +60,13 @@ export async function handleApi(request: Request, clientAddress: string): Promis
   }
 }
 
-/** What PostgreSQL says of a value that it can't hold, and of a statement that took too long (PostgreSQL, appendix A). */
+/** A number out of range, a text that is no value of its type, and characters that can't be stored (PostgreSQL, appendix A). */
+const NOT_HELD: ReadonlySet<string> = new Set(['22003', '22P02', '22021', '22P05']);
+
+/** What PostgreSQL says of a value that it can't hold, and of a statement that took too long; all else is a fault of ours. */
 function ofDatabase(error: unknown): Problem | undefined {
   const { code = '' } = error as { code?: string };
-  if (/^22/.test(code)) return invalid('A value in the request is out of range.', []);
+  if (NOT_HELD.has(code)) return invalid('A value in the request is out of range.', []);
   const tooSlow = 'That took too long. Narrow it down, or try again later.';
   return code === '57014'
     ? new Problem(503, 'too-slow', 'Too slow', tooSlow, undefined, { 'retry-after': '60' })

@@ -3,8 +3,8 @@ const FIRST = 250;
 const MIN = 10;
 const MAX = 25_000;
 /**
- * Milliseconds that a batch should take, and may where smaller ones would be quicker by as much: so it can be looked often
- * enough whether the user wants it stopped.
+ * Milliseconds. A batch that takes less may be larger; one that takes more is made smaller, where that makes it quicker. Between
+ * two batches it is looked whether the user wants the run stopped.
  */
 const COMFORTABLE_MS = 2_000;
 const LONGEST_MS = 6_000;
@@ -40,7 +40,7 @@ export class BatchSizer {
     if (ms >= COMFORTABLE_MS && ofMessages !== undefined && fixed > ofMessages) {
       if (ms < NEVER_LONGER_MS) this.grow();
     } else if (ms > LONGEST_MS) {
-      if (ofMessages === undefined || ofMessages > 2 * fixed || ms > NEVER_LONGER_MS) this.shrink(this.now);
+      if (ofMessages === undefined || ofMessages > 2 * fixed || ms > NEVER_LONGER_MS) this.shrink();
     }
     // What was small for another reason says nothing about larger ones.
     else if (full && (ms < COMFORTABLE_MS || ofMessages === undefined)) this.grow();
@@ -60,8 +60,8 @@ export class BatchSizer {
     this.now = Math.min(MAX, this.now * 2);
   }
 
-  private shrink(from: number): void {
-    this.now = Math.max(MIN, Math.floor(from / 2));
+  private shrink(): void {
+    this.now = Math.max(MIN, Math.floor(this.now / 2));
   }
 
   /** The server asked for patience, or refused so many at once. */

@@ -61,7 +61,7 @@ export async function conclude(
     if (isMeasured && !settled) await lookAgainLater(client, account.id, 0);
     await noticeOfRun(client, account, ended);
     for (const [kind, data] of [
-      ['run', await runById(client, account.id, run.id)],
+      ['run', ended],
       ['index', {}],
       ['level', {}],
     ] as const)

@@ -23,7 +23,7 @@ class Reader {
   /** @throws MailProblem where a document takes too long. */
   async read(html: string): Promise<string> {
     const id = this.next++;
-    const { thread } = this.started();
+    const thread = this.started();
     let limit: NodeJS.Timeout | undefined;
     try {
       return await new Promise<string>((told, failed) => {
@@ -38,7 +38,7 @@ class Reader {
     }
   }
 
-  private started(): { thread: Worker } {
+  private started(): Worker {
     if (!this.thread) {
       const thread = new Worker(this.program, { resourceLimits: { maxOldGenerationSizeMb: 128 } });
       thread.on('message', ({ id, text }: Told) => this.waiting.get(id)?.told(text));
@@ -46,7 +46,7 @@ class Reader {
       this.thread = thread;
     }
     this.thread.ref();
-    return { thread: this.thread };
+    return this.thread;
   }
 
   /** The document that is being read, and those behind it, are not read. */

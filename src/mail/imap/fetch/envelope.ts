@@ -6,8 +6,7 @@ const MOST_RECIPIENTS = 500;
 
 /**
  * What general servers put where an address has no mailbox or no domain, or can't be read. Common practice, no source:
- * MISSING_MAILBOX and MISSING_DOMAIN were
- * seen from Dovecot 2.3; the others are from memory.
+ * MISSING_MAILBOX and MISSING_DOMAIN were seen from Dovecot 2.3; the others are from memory.
  */
 const PLACEHOLDERS: ReadonlySet<string> = new Set([
   'MISSING_MAILBOX',
