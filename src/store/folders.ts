@@ -228,6 +228,17 @@ export async function hasUnfollowed(db: Queryable, account: number): Promise<boo
   return found !== undefined;
 }
 
+/** The most messages that the folder of a generation was seen to hold under a UIDVALIDITY of before and that nobody has looked for since. */
+export async function seenBefore(db: Queryable, account: number, generation: Generation): Promise<number> {
+  const { messages } = await theRow<{ messages: number }>(
+    db,
+    `select coalesce(max(seen_messages), 0) as messages from generation
+     where account = $1 and folder = $2 and closed_at is not null and not succeeded`,
+    [account, generation.folder],
+  );
+  return messages;
+}
+
 /** Keeps what the server said when folders were found equal to ours. */
 export async function saveSeen(
   db: Queryable,

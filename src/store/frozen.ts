@@ -134,12 +134,21 @@ export interface PendingPlacement {
 /** Why a pending member is not where it was frozen. */
 export type Strayed = 'vanished' | 'moved' | 'changed';
 
+/** A member whose folder has a new UIDVALIDITY, under which nobody has looked for it yet. */
+export interface Unfollowed {
+  id: number;
+  /** The generation that was closed. */
+  generation: number;
+}
+
 /** Some of the pending members of a run. */
 export interface Pending {
   /** Those that lie where they were frozen. */
   atSource: PendingPlacement[];
   /** The ids of those that don't, by the reason. */
   strayed: Record<Strayed, number[]>;
+  /** Those of which nobody can say it yet: a worker died before it had read the folder anew. */
+  unfollowed: Unfollowed[];
 }
 
 /** A run's members that no batch and no reason of being left has dealt with. */
@@ -187,11 +196,11 @@ export async function pendingOf(db: Queryable, account: number, run: number, mos
   );
   return {
     atSource: found.filter(({ atSource }) => atSource),
-    strayed: await whyStrayed(
+    ...(await whyStrayed(
       db,
       account,
       found.filter(({ atSource }) => !atSource).map(({ id }) => id),
-    ),
+    )),
   };
 }
 
@@ -199,19 +208,27 @@ export async function pendingOf(db: Queryable, account: number, run: number, mos
  * Of members that are not where they were frozen: gone from the index, in another folder by now, or not to be told apart
  * any more since the UIDVALIDITY of their folder changed.
  */
-async function whyStrayed(db: Queryable, account: number, ids: readonly number[]): Promise<Record<Strayed, number[]>> {
+async function whyStrayed(
+  db: Queryable,
+  account: number,
+  ids: readonly number[],
+): Promise<Pick<Pending, 'strayed' | 'unfollowed'>> {
   const strayed: Record<Strayed, number[]> = { vanished: [], moved: [], changed: [] };
-  if (ids.length === 0) return strayed;
-  const found = await rows<{ id: number; why: Strayed }>(
+  const unfollowed: Unfollowed[] = [];
+  if (ids.length === 0) return { strayed, unfollowed };
+  const found = await rows<{ id: number; generation: number; why: Strayed | 'unfollowed' }>(
     db,
-    `select p.id, case when p.gone_at is null then 'moved'
+    `select p.id, p.generation, case when p.gone_at is null then 'moved'
+                       when p.gone_at = g.closed_at and f.gone_at is null and not g.succeeded then 'unfollowed'
                        when p.gone_at = g.closed_at and f.gone_at is null then 'changed' else 'vanished' end as why
      from ${placementsOf('$2::bigint[]')}
      join generation g on g.account = $1 and g.id = p.generation join folder f on f.account = $1 and f.id = g.folder`,
     [account, ids],
   );
-  for (const { id, why } of found) strayed[why].push(id);
-  return strayed;
+  for (const { id, generation, why } of found)
+    if (why === 'unfollowed') unfollowed.push({ id, generation });
+    else strayed[why].push(id);
+  return { strayed, unfollowed };
 }
 
 /** Has members met in another folder than before: the server itself has put them there on the way. */

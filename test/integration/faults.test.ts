@@ -4,6 +4,8 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, test } from 'node:test';
 import { promisify } from 'node:util';
+import { transaction } from '../../src/store/database';
+import { foldersOf, generationFor } from '../../src/store/folders';
 import { stateOf } from '../../stand-in/control';
 import { type Faults, noFaults } from '../../stand-in/faults';
 import type { StandIn } from '../../stand-in/host';
@@ -141,6 +143,25 @@ test('a folder that is gone is made again for what came from it; one that others
   app.startWorker();
   const gone = await app.finished(`${account}/runs/${asked.body.id}`);
   assert.deepEqual([gone.state, reasons(gone)], ['done', { 'folder-gone': asked.body.asked.messages }]);
+});
+
+test('a worker that dies between closing a folder of another UIDVALIDITY and reading it anew leaves nothing as changed', async () => {
+  const { host, account } = await ready();
+  await app.killWorker();
+  const asked = await app.call('POST', `${account}/runs`, { action: 'trash', where: 'folder = Bees and not guarded' });
+  host.mailbox.changeUidValidity('Bees');
+  const id = Number(account.split('/').at(-1));
+  const folder = (await foldersOf(app.database, id)).find(({ path }) => path === 'Bees');
+  assert.ok(folder);
+  // What the worker that died had written down.
+  await transaction(app.database, (client) =>
+    generationFor(client, id, folder.id, host.mailbox.folder('Bees')?.uidValidity as number),
+  );
+  app.startWorker();
+  const run = await app.finished(`${account}/runs/${asked.body.id}`);
+  assert.ok(run.asked.messages > 0);
+  assert.deepEqual([run.state, run.left, run.done], ['done', [], run.asked]);
+  await agree(host, account);
 });
 
 test('a password that stops working ends the run with a sentence; after signing in again it goes on as if undisturbed', async () => {

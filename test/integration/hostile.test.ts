@@ -165,6 +165,25 @@ test('lies of one answer are found out by another, and nothing in the index goes
   assert.deepEqual(await indexed(app, account), hosted(host));
 });
 
+test('a folder that is called empty as its UIDVALIDITY changes is asked again, so that lots go on to mean its messages', async () => {
+  const host = await startStandIn({ scenario: tinyScenario() });
+  app.forgetCookie();
+  const account = await app.signIn({ port: host.plainPort });
+  await app.scanned(account);
+  const lot = (await app.call('POST', `${account}/lots`, { where: 'folder = Offers and not guarded' })).body;
+  assert.ok(lot.messages > 0);
+  host.mailbox.changeUidValidity('Offers');
+  for (const kind of ['empty select', 'empty search', 'silent search'] as const) {
+    host.faults = { ...noFaults(), lie: { kind, times: 1_000 } };
+    const scan = await app.scanned(account, true);
+    assert.deepEqual([scan.state, scan.problem?.kind], ['failed', 'unreadable-answer'], kind);
+  }
+  host.faults = noFaults();
+  assert.equal((await app.scanned(account, true)).state, 'done');
+  const run = await app.ran(account, { action: 'trash', lots: [lot.id] });
+  assert.deepEqual([run.left, run.done], [[], { messages: lot.messages, bytes: lot.bytes }]);
+});
+
 test('a run without a positive answer about flags is paused, and nothing goes; then it goes on', async () => {
   const host = await startStandIn({ scenario: tinyScenario() });
   app.forgetCookie();

@@ -1,6 +1,7 @@
 import { numbersOf } from '../../src/core/sets/ranges';
 import type { Change } from '../../stand-in/mailbox/journal';
 import type { Mailbox } from '../../stand-in/mailbox/mailbox';
+import type { Item } from '../../stand-in/message/item';
 
 /** Who changed the mailbox: the sessions of the product under test, or everybody else. */
 export type Actor = 'ours' | 'others';
@@ -8,7 +9,7 @@ export type Actor = 'ours' | 'others';
 /** One physical message from when it came into being until it is gone, wherever it is moved. */
 export interface Instance {
   /** The same for all messages that are alike to the octet. */
-  content: unknown;
+  content: Item;
   size: number;
   received: number;
   folder: string;
@@ -63,7 +64,7 @@ export class Mirror {
   }
 
   private born(
-    item: { size: number },
+    item: Item,
     received: number,
     folder: string,
     uid: number,

@@ -8,7 +8,7 @@ import { type Batch, type BatchMethod, beginBatch, closeBatch, openBatches } fro
 import { type Queryable, transactionBySets } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf, type StoredFolder } from '../../store/folders';
-import { leave, passedOf, pendingAmong, pendingOf, type Strayed } from '../../store/frozen';
+import { leave, passedOf, pendingAmong, pendingOf, type Strayed, type Unfollowed } from '../../store/frozen';
 import { keptAmong } from '../../store/guards';
 import { holdLease, type Job } from '../../store/jobs';
 import { updateFlags } from '../../store/placements';
@@ -74,6 +74,8 @@ class Carrier {
   private readonly destinations: Destinations;
   private readonly sizer = new BatchSizer();
   private readonly tries = new Map<number, number>();
+  /** Generations that were closed in mid-run and whose messages were looked for in the one that followed. */
+  private readonly followed = new Set<number>();
   private trash: StoredFolder | undefined;
   private trashIds = new Set<number>();
   private passed: Ranges = [];
@@ -190,10 +192,11 @@ class Carrier {
 
   private async leaveRest(): Promise<void> {
     for (;;) {
-      const { atSource, strayed } = await this.pendingNow();
+      const { atSource, strayed, unfollowed } = await this.pendingNow();
       await this.leaveStrayed(strayed);
-      if (atSource.length === 0) return;
-      await this.leaveAll('cancelled', atSource);
+      const rest = [...atSource, ...unfollowed];
+      if (rest.length === 0) return;
+      await this.leaveAll('cancelled', rest);
     }
   }
 
@@ -205,7 +208,8 @@ class Carrier {
   private async pending(): Promise<Routed[]> {
     await this.says('planning');
     for (;;) {
-      const { atSource, strayed } = await this.pendingNow();
+      const { atSource, strayed, unfollowed } = await this.pendingNow();
+      await this.followAll(unfollowed);
       const unknown: number[] = [];
       const routed: Routed[] = [];
       for (const placement of atSource) {
@@ -213,9 +217,21 @@ class Carrier {
         if (destination === undefined) unknown.push(placement.id);
         else routed.push({ ...placement, destination });
       }
-      const wasNone = (await this.leaveStrayed(strayed)) + unknown.length === 0;
+      const wasNone = (await this.leaveStrayed(strayed)) + unknown.length + unfollowed.length === 0;
       await this.leave('unknown', unknown);
       if (routed.length > 0 || wasNone) return arranged(routed);
+    }
+  }
+
+  /** Reads folders anew whose UIDVALIDITY changed. What was found is at its source by then; the rest is left as changed. */
+  private async followAll(unfollowed: readonly Unfollowed[]): Promise<void> {
+    for (const generation of new Set(unfollowed.map((member) => member.generation))) {
+      const members = unfollowed.filter((member) => member.generation === generation);
+      const isSecondTime = this.followed.has(generation);
+      this.followed.add(generation);
+      if (isSecondTime) await this.leaveAll('changed', members);
+      else if ((await this.lanes.first.folders.follow(generation)) === undefined)
+        await this.leaveAll('folder-gone', members);
     }
   }
 

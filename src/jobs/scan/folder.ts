@@ -16,6 +16,7 @@ import {
   hasUnfollowed,
   type StoredFolder,
   saveSeen,
+  seenBefore,
 } from '../../store/folders';
 import { holdLease, type Job } from '../../store/jobs';
 import { succeed } from '../../store/moves';
@@ -164,7 +165,10 @@ export class FolderSync {
     const theirs = open.messages === 0 ? [] : await server.uids();
     const ours = await uidsOf(this.context.database, this.account.id, generation.id);
     const gone = difference(ours, theirs);
-    if (isMuch(gone, ours)) await this.askAgain(server, theirs, open);
+    // Under a new UIDVALIDITY none are ours yet, and as many are expected as there were under the old one.
+    const isFew =
+      ours.length === 0 && countOf(theirs) * 2 < (await seenBefore(this.context.database, this.account.id, generation));
+    if (isFew || isMuch(gone, ours)) await this.askAgain(server, theirs, open);
     if (gone.length > 0) await this.lose(generation, gone);
     const both = withFlags ? intersection(theirs, ours) : [];
     for (const chunk of chunksOf(both, FLAGS_BATCH))
