@@ -7,6 +7,7 @@ import { foldersOf } from './folders';
 import { HELD } from './lots';
 import type { LeftReason } from './runs';
 import { foldersInScope, type Scope, select } from './selection';
+import { setDigest } from './set-digest';
 import { placementsIn, placementsOf, THEIR_MESSAGE } from './spans';
 
 /** How the set of a run is named. `lots` are taken as they are frozen; the others are frozen by this. */
@@ -33,7 +34,7 @@ export interface FreezeOptions {
 
 /**
  * Freezes the set of a run: live placements within a scope, met once, by the folders they lie in now. It is written where it
- * is found; what comes back is its amount and a digest of its members (SHA-256 in hex, over the multirange as text).
+ * is found; what comes back is its amount and a digest of its members.
  */
 export async function freeze(
   db: Queryable,
@@ -78,7 +79,7 @@ export async function freeze(
      update run set members = whole.members, asked_messages = whole.messages, asked_bytes = whole.bytes
      from whole where run.account = $1 and run.id = $${narrowed.length}::int
      returning asked_messages as messages, asked_bytes as bytes,
-       encode(sha256(convert_to(run.members::text, 'UTF8')), 'hex') as digest`,
+       ${setDigest('run.members')} as digest`,
     narrowed,
   );
 }

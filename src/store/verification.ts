@@ -4,6 +4,7 @@ import { entriesOf, headOf, isWritten, type LedgerEntry, type LedgerHead } from 
 import { type Queryable, row, theRow } from './database';
 import { alteredTables, type RunRecord } from './record';
 import { type Run, runById } from './runs';
+import { setDigest } from './set-digest';
 import type { Vault } from './vault';
 
 export interface Verdict {
@@ -99,7 +100,12 @@ async function runFaults(
   const asked = said('asked');
   if (asked) {
     compare(asked, ['action', 'label', 'selector', 'asked', 'askedBy', 'createdAt']);
-    if ((await digestOfMembers(db, account, id)) !== asked.members)
+    // An entry of before has the digest of the set as text.
+    const [expected, digest] =
+      asked.members === undefined
+        ? [asked.set, setDigest('members')]
+        : [asked.members, "encode(sha256(convert_to(members::text, 'UTF8')), 'hex')"];
+    if ((await digestOfMembers(db, account, id, digest)) !== expected)
       faults.push(`The messages that run ${id} was asked for are not those that it names.`);
   }
   const ended = said('ended');
@@ -131,10 +137,15 @@ function plain(value: unknown): unknown {
   return value === undefined ? undefined : JSON.parse(JSON.stringify(value));
 }
 
-async function digestOfMembers(db: Queryable, account: number, run: number): Promise<string | undefined> {
+async function digestOfMembers(
+  db: Queryable,
+  account: number,
+  run: number,
+  digest: string,
+): Promise<string | undefined> {
   const found = await row<{ digest: string }>(
     db,
-    `select encode(sha256(convert_to(members::text, 'UTF8')), 'hex') as digest from run where account = $1 and id = $2`,
+    `select ${digest} as digest from run where account = $1 and id = $2`,
     [account, run],
   );
   return found?.digest;

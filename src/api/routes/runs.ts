@@ -254,7 +254,7 @@ export const startRun = route({
           asked,
           askedBy: made.askedBy,
           createdAt: made.createdAt,
-          members: digest,
+          set: digest,
         },
       });
       await enqueue(client, account.id, 'run', made.id);

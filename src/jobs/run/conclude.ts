@@ -94,8 +94,7 @@ async function lookForMoved(
 
 /** How full it is now: what the server says, and what we count. */
 export async function levelMark(database: Database, account: Account, server: MailServer): Promise<Mark> {
-  const quota = await server.quota();
+  const [quota, counted] = await Promise.all([server.quota(), countedBytes(database, account.id)]);
   if (quota) await saveReading(database, account.id, quota);
-  const counted = await countedBytes(database, account.id);
   return { used: quota?.used ?? null, counted, at: new Date().toISOString() };
 }
