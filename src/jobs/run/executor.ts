@@ -120,9 +120,9 @@ export class BatchExecutor {
       // A MOVE leaves nothing behind, so only what is gone from the source can have arrived.
       const have = new Set(known.map(({ id }) => id));
       const lost = here.members.filter(({ id }) => !have.has(id) && !still.has(id));
-      const found = await this.arrived(here, to, lost, known);
-      await this.written(this.closing(here, [...known, ...found], to));
-      await this.markVanished(here.generation, without(lost, found));
+      const found = await this.withArrived(here, to, lost, known);
+      await this.written(this.closing(here, found, to));
+      await this.markVanished(here.generation, without([...known, ...lost], found));
       return;
     }
     const copies =
@@ -169,7 +169,7 @@ export class BatchExecutor {
     // Of messages that are alike to the octet, those that are gone from the source come first: they were copied.
     const open = without(batch.members, known);
     const ordered = [...open.filter(({ id }) => !still.has(id)), ...open.filter(({ id }) => still.has(id))];
-    return byUid([...known, ...(await this.arrived(batch, to, ordered, known))]);
+    return byUid(await this.withArrived(batch, to, ordered, known));
   }
 
   /** Of copies that were known those that are there now: an original goes only while its copy stands. */
@@ -180,7 +180,7 @@ export class BatchExecutor {
     if (reason === 'changed') return this.arrived(batch, to, batch.members);
     const there = new Set(numbersOf(await this.server.uids(rangesOf(batch.members.map(({ arrived }) => arrived)))));
     const standing = batch.members.filter(({ arrived }) => there.has(arrived));
-    return byUid([...standing, ...(await this.arrived(batch, to, without(batch.members, standing), standing))]);
+    return byUid(await this.withArrived(batch, to, without(batch.members, standing), standing));
   }
 
   /** Removes the originals of copies that stand, and closes the batch with what is gone then. */
@@ -210,10 +210,11 @@ export class BatchExecutor {
       await this.rollBackCopies(batch, stays, to, why);
       return;
     }
-    const probing = this.run.action === 'trash' && !this.probed && batch.members.length > 0;
-    const done = probing ? await this.handedOver(batch, to) : batch.members;
-    this.probed = true;
+    const mayBeDoubled =
+      this.run.action === 'trash' && batch.members.length > 0 && (this.run.handsOver || !this.probed);
+    const done = mayBeDoubled ? await this.withoutDoubles(batch, to) : batch.members;
     await this.written(this.closing(batch, done, to));
+    await this.markVanished(batch.generation, without(batch.members, done));
   }
 
   /** The originals that may still have to go; known by their new UIDs where the folder's UIDVALIDITY changed after the copy. */
@@ -334,14 +335,19 @@ export class BatchExecutor {
   }
 
   /**
-   * Looks whether the server has put the originals into the trash besides our copies. Then ours go again, and the rest of
-   * the run leaves it to the server.
+   * Looks whether the server has put the originals into the trash besides our copies. Then ours go again. The next batch is
+   * copied all the same: it may have been another program that put them there, and an original goes only while a copy stands.
    *
-   * @returns the members with the UIDs under which they stay.
+   * @returns the members with the UIDs under which they stay; without those that can't be told there any more.
    */
-  private async handedOver(batch: Batch, to: Destination): Promise<BatchMember[]> {
+  private async withoutDoubles(batch: Batch, to: Destination): Promise<BatchMember[]> {
+    // Under another UIDVALIDITY nobody can tell our copies from the server's: nothing is removed, and the next batch is looked at.
+    if (to.uidValidity !== batch.destinationValidity || (await this.folders.open(to.generation)) !== undefined)
+      return this.arrived(batch, to, batch.members);
     const last = Math.max(...batch.members.map(({ arrived }) => arrived));
     const server = await this.arrived({ ...batch, destinationUidNext: last + 1 }, to, batch.members);
+    if (to.uidValidity !== batch.destinationValidity) return this.arrived(batch, to, batch.members);
+    this.probed = true;
     if (server.length === 0 || (await this.folders.open(to.generation)) !== undefined) return batch.members;
     const now = new Map(server.map((member) => [member.id, member]));
     const doubled = batch.members.filter(({ id }) => now.has(id));
@@ -369,8 +375,10 @@ export class BatchExecutor {
   private closing(batch: Batch, done: readonly BatchMember[], to: Destination): Close {
     const brought = done.reduce((most, { arrived }) => Math.max(most, arrived), 0);
     if (brought > 0) this.destinations.broughtUpTo(to, brought);
+    // The UIDs are of the destination as it is now, whatever becomes of it before this is written.
+    const place = { ...to };
     return async (client) => {
-      await this.bring(client, done, to);
+      await this.bring(client, done, place);
       await closeBatch(client, this.account.id, this.run.id, batch, byUid(done));
     };
   }
@@ -445,6 +453,20 @@ export class BatchExecutor {
       ...(byId.get(id) as BatchMember),
       arrived: uid,
     }));
+  }
+
+  /** Members that have come, together with those of others that have: by the UIDs of one and the same UIDVALIDITY. */
+  private async withArrived(
+    batch: Batch,
+    to: Destination,
+    members: readonly BatchMember[],
+    known: readonly BatchMember[],
+  ): Promise<BatchMember[]> {
+    const { uidValidity } = to;
+    const found = await this.arrived(batch, to, members, known);
+    if (to.uidValidity === uidValidity) return [...known, ...found];
+    // The destination changed just now: what was known of it is looked for like the rest.
+    return this.arrived(batch, to, [...known, ...members]);
   }
 
   /** What the destination holds that was not there when the batch began, and that no other batch of the run brought. */

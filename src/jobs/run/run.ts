@@ -272,10 +272,9 @@ class Carrier {
       .filter(({ members }) => members.length > 0);
   }
 
-  private methodOf({ destination, folder }: Routed): BatchMethod {
+  private methodOf({ destination }: Routed): BatchMethod {
     if (this.run.action === 'purge') return this.run.handsOver && destination !== null ? 'hand-over' : 'expunge';
-    if (this.server.dialect.move) return 'move';
-    return this.run.handsOver && !this.trashIds.has(folder) ? 'hand-over' : 'copy';
+    return this.server.dialect.move ? 'move' : 'copy';
   }
 
   /** Whether the server tells enough of each command for several to be carried out at a time. */
