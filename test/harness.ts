@@ -92,6 +92,8 @@ export interface Answer<T = any> {
 /** A web process and workers over a database of their own, and a session with it. */
 export class App {
   cookie = '';
+  /** What the processes have logged. */
+  log = '';
   private worker: ChildProcess | undefined;
   private extraWorker: ChildProcess | undefined;
   private web: ChildProcess | undefined;
@@ -148,9 +150,10 @@ export class App {
     this.web = spawn(process.execPath, ['dist/web/main.mjs'], {
       cwd: ROOT,
       env: this.env,
-      stdio: ['ignore', 'ignore', 'inherit'],
+      stdio: ['ignore', 'ignore', 'pipe'],
     });
     const { web } = this;
+    this.record(web);
     await until(async () => {
       if (web.exitCode !== null) throw new Error('The web server ended before it was ready.');
       return (await fetch(`${this.origin}/api/openapi.json`).catch(() => undefined))?.ok === true;
@@ -177,10 +180,19 @@ export class App {
   }
 
   private spawnWorker(): ChildProcess {
-    return spawn(process.execPath, [...this.workerFlags, 'dist/worker/main.mjs'], {
+    const worker = spawn(process.execPath, [...this.workerFlags, 'dist/worker/main.mjs'], {
       cwd: ROOT,
       env: this.env,
-      stdio: ['ignore', 'ignore', process.env.TAMSEL_TEST_LOG ? 'inherit' : 'ignore'],
+      stdio: ['ignore', 'ignore', 'pipe'],
+    });
+    this.record(worker);
+    return worker;
+  }
+
+  private record(child: ChildProcess): void {
+    child.stderr?.setEncoding('utf8').on('data', (text: string) => {
+      this.log += text;
+      if (process.env.TAMSEL_TEST_LOG || !text.startsWith('{')) process.stderr.write(text);
     });
   }
 

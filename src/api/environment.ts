@@ -1,4 +1,6 @@
 import { isIP } from 'node:net';
+import { LimitedLog } from '../log/limited';
+import { type Log, openLog } from '../log/log';
 import { isLoopback } from '../mail/destination';
 import { type Outgoing, outgoingFrom } from '../mail/outgoing';
 import { type Database, openDatabase } from '../store/database';
@@ -19,6 +21,9 @@ export interface Environment extends Settings {
   database: Database;
   vault: Vault;
   outgoing: Outgoing;
+  log: Log;
+  /** Of requests that are refused. */
+  refusals: LimitedLog;
   /** Host names and ports under which requests are accepted. */
   isOwnHost(host: string): boolean;
   demo: OfferedMailbox | undefined;
@@ -38,11 +43,14 @@ export function theEnvironment(): Environment {
 function read(variables: NodeJS.ProcessEnv): Environment {
   const settings = settingsFrom(variables);
   const { port, bound, origin } = settings;
+  const log = openLog('web');
   return {
     ...settings,
     database: openDatabase(required(variables, 'TAMSEL_DATABASE_URL'), 10, STATEMENT_SECONDS),
     vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
     outgoing: outgoingFrom(variables),
+    log,
+    refusals: new LimitedLog(log),
     isOwnHost: (host) => isOwnHost(host, port, bound, origin),
     demo: variables.TAMSEL_DEMO ? (JSON.parse(variables.TAMSEL_DEMO) as OfferedMailbox) : undefined,
   };

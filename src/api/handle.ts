@@ -1,7 +1,8 @@
 import * as v from 'valibot';
 import { readBody } from './body';
-import { theEnvironment } from './environment';
+import { type Environment, theEnvironment } from './environment';
 import { type Identity, identityOf, mayNot } from './identity';
+import { networkOf } from './network';
 import { openApi } from './openapi';
 import { type FieldError, invalid, noSession, notFound, Problem } from './problem';
 import type { Route, RouteInput } from './route';
@@ -23,14 +24,18 @@ let document: string | undefined;
 /** Answers a request to the API. Every failure becomes a problem. */
 export async function handleApi(request: Request, clientAddress: string): Promise<Response> {
   const { pathname } = new URL(request.url);
+  const environment = theEnvironment();
+  let route: Route | undefined;
+  let identity: Identity | undefined;
   try {
-    const environment = theEnvironment();
     if (pathname === '/api/openapi.json') {
       document ??= JSON.stringify(openApi(ROUTES));
       return new Response(document, { headers: { 'content-type': 'application/json' } });
     }
-    const { route, parameters } = find(request.method, pathname);
-    const identity = await identityOf(request, environment);
+    const found = find(request.method, pathname);
+    const { parameters } = found;
+    route = found.route;
+    identity = await identityOf(request, environment);
     if (identity && !identity.sessionHash) admitScript(route, identity);
     const account = accountFor(route, parameters, identity);
     const query = route.query
@@ -56,7 +61,15 @@ export async function handleApi(request: Request, clientAddress: string): Promis
       headers: { 'content-type': 'application/json', 'cache-control': 'no-store' },
     });
   } catch (error) {
-    return (error instanceof Problem ? error : (ofDatabase(error) ?? internal(error))).toResponse();
+    const problem = error instanceof Problem ? error : (ofDatabase(error) ?? internal(environment, error));
+    const { status, type } = problem;
+    const who = { from: networkOf(clientAddress), accounts: identity?.accounts.map(({ id }) => id) };
+    // The route and not the path, which may hold what nobody should read in a log.
+    environment.refusals.info(
+      { ...who, method: request.method, route: route?.path, status, problem: type },
+      'a request was refused',
+    );
+    return problem.toResponse();
   }
 }
 
@@ -73,10 +86,8 @@ function ofDatabase(error: unknown): Problem | undefined {
     : undefined;
 }
 
-function internal(error: unknown): Problem {
-  process.stderr.write(
-    `${JSON.stringify({ level: 'error', at: new Date().toISOString(), error: error instanceof Error ? error.stack : String(error) })}\n`,
-  );
+function internal({ log }: Environment, error: unknown): Problem {
+  log.error({ err: error }, 'a request failed');
   return new Problem(
     500,
     'internal',

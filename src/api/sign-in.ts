@@ -145,11 +145,16 @@ export async function signInWith(
       await addAccountToSession(client, hashToken(made), account.id, caps.sessionsOfAccount);
       return made;
     });
+    const from = networkOf(context.clientAddress);
+    environment.log.info({ account: account.id, user: account.user, host: account.host, from }, 'signed in');
     return new Response(JSON.stringify({ account: { id: account.id, user: account.user, host: account.host } }), {
       status: 201,
       headers: { 'content-type': 'application/json', 'set-cookie': sessionCookie(environment, token) },
     });
   } catch (error) {
+    const kind = error instanceof MailProblem ? error.kind : undefined;
+    const from = networkOf(context.clientAddress);
+    environment.log.info({ user: place.user, host: place.host, from, problem: kind }, 'a sign-in was refused');
     throw signInProblem(error);
   } finally {
     await server?.close();

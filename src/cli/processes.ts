@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { closeSync, openSync, readFileSync } from 'node:fs';
+import { closeSync, openSync, readFileSync, renameSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -12,6 +12,8 @@ const LONGEST_RESTART_MS = 60_000;
 /** One that ends sooner has not begun to work. */
 const TOO_SOON_MS = 5_000;
 const MOST_TOO_SOON = 3;
+/** Octets of a log from which on the next start begins a new one and keeps the old one beside it. */
+const LARGEST_LOG = 20 * 2 ** 20;
 
 /** The processes of this command. Each writes to a log of its own; all end with `stop`, and when this process is gone. */
 export class Processes {
@@ -84,7 +86,9 @@ export class Processes {
   }
 
   private spawn(name: string, args: string[], env: NodeJS.ProcessEnv, stdout: 'ignore' | 'pipe'): ChildProcess {
-    const log = openSync(this.logOf(name), 'a', 0o600);
+    const path = this.logOf(name);
+    if ((statSync(path, { throwIfNoEntry: false })?.size ?? 0) > LARGEST_LOG) renameSync(path, `${path}.1`);
+    const log = openSync(path, 'a', 0o600);
     // A group of its own: Ctrl-C reaches this command alone, which then ends them in order.
     const process = spawn(
       globalThis.process.execPath,

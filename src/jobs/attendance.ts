@@ -68,17 +68,20 @@ export class Attendance {
   /** Does the job. Throws only what the database did not take; whoever gets the lease takes it up again then. */
   async attend(): Promise<void> {
     const keeper = setInterval(() => this.keep(), (this.context.leaseSeconds * 1000) / 3);
+    const begun = Date.now();
+    this.context.log.info(named(this.job), 'a job was taken');
     try {
       const account = await accountById(this.context.database, this.job.account);
       if (account) await this.work(account);
     } catch (error) {
-      if (error instanceof LeaseLost) this.context.log.warn({ job: this.job }, 'the lease went to another worker');
+      if (error instanceof LeaseLost) this.context.log.warn(named(this.job), 'the lease went to another worker');
       else if (isDatabaseTrouble(error)) throw error;
       else if (error instanceof TooLarge) await giveWay(this.context.database, this.job, this.context.worker, true);
       else await this.failed(this.job, error);
     } finally {
       clearInterval(keeper);
       await this.server?.close();
+      this.context.log.info({ ...named(this.job), ms: Date.now() - begun }, 'a job was let go');
     }
   }
 
@@ -152,7 +155,7 @@ export class Attendance {
   private async failed(job: Job, error: unknown): Promise<void> {
     const { database, vault, worker, log } = this.context;
     const problem = problemOf(error);
-    log.warn({ err: error, job }, 'a job failed');
+    log.warn({ ...named(job), problem: problem.kind, err: error }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
     if (job.kind === 'look') return finishJob(database, job);
     // What the server says can't be believed: a person decides whether to go on.
@@ -184,6 +187,11 @@ export class Attendance {
       else await finishJob(client, job);
     });
   }
+}
+
+/** A job as the log names it. */
+function named({ account, kind, subject }: Job): object {
+  return { account, job: kind, subject };
 }
 
 /** Whether a job is a scan that was done when its worker died: of it only the end is left. */

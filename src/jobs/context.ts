@@ -1,4 +1,4 @@
-import type { Logger } from 'pino';
+import type { Log } from '../log/log';
 import type { Outgoing } from '../mail/outgoing';
 import type { Submission } from '../mail/submission';
 import type { Database, Queryable } from '../store/database';
@@ -11,7 +11,7 @@ export interface WorkContext {
   outgoing: Outgoing;
   /** Undefined where the operator configured none: no mail is sent then. */
   submission: Submission | undefined;
-  log: Logger;
+  log: Log;
   /** Identifies this process in leases. */
   worker: string;
   leaseSeconds: number;

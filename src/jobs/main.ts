@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import pino from 'pino';
+import { openLog } from '../log/log';
 import { outgoingFrom } from '../mail/outgoing';
 import { submissionFrom } from '../mail/submission';
 import { openDatabase } from '../store/database';
@@ -17,7 +17,7 @@ const worker = new Worker({
   vault: Vault.open(TAMSEL_KEY_FILE),
   outgoing: outgoingFrom(process.env),
   submission: submissionFrom(process.env),
-  log: pino({ name: 'worker', redact: ['err.cause.auth', 'password'] }, pino.destination({ dest: 2, sync: true })),
+  log: openLog('worker'),
   worker: randomUUID(),
   leaseSeconds: Number(TAMSEL_LEASE_SECONDS),
 });

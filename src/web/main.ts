@@ -1,5 +1,6 @@
 import { dirname, join } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { openLog } from '../log/log';
 import { trustedProxies } from './client-address';
 import { type Handler, webServer } from './server';
 
@@ -8,5 +9,6 @@ const { handler } = (await import(pathToFileURL(join(dist, 'server/entry.mjs')).
 const server = webServer(handler, join(dist, 'client'), {
   origin: process.env.TAMSEL_ORIGIN || undefined,
   proxies: trustedProxies(process.env.TAMSEL_TRUSTED_PROXY),
+  log: openLog('web'),
 });
 server.listen(Number(process.env.TAMSEL_PORT ?? 4321), process.env.TAMSEL_HOST ?? '127.0.0.1');

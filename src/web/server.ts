@@ -1,6 +1,7 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { Duplex } from 'node:stream';
 import sirv from 'sirv';
+import type { Log } from '../log/log';
 import { clientAddress, type trustedProxies } from './client-address';
 import { securityHeaders } from './headers';
 
@@ -27,7 +28,7 @@ const MOST_CONNECTIONS = 1_000;
 export function webServer(
   handler: Handler,
   files: string,
-  { origin, proxies }: { origin: string | undefined; proxies: ReturnType<typeof trustedProxies> },
+  { origin, proxies, log }: { origin: string | undefined; proxies: ReturnType<typeof trustedProxies>; log: Log },
 ): Server {
   const headers = securityHeaders(origin);
   const file = sirv(files, {
@@ -51,9 +52,7 @@ export function webServer(
       // The framework leaves a listener on the connection of what it knows nothing of, so that ends.
       response.setHeader('connection', 'close');
       if (!error) return refuse(response, 404, 'not-found', 'Not found', 'There is nothing here.');
-      process.stderr.write(
-        `${JSON.stringify({ level: 'error', at: new Date().toISOString(), error: error instanceof Error ? error.stack : String(error) })}\n`,
-      );
+      log.error({ err: error }, 'a request failed');
       refuse(
         response,
         500,

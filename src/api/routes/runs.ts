@@ -262,6 +262,8 @@ export const startRun = route({
       await tell(client, account.id, 'level', {});
       return made;
     });
+    const { id, action, asked, askedBy } = run;
+    environment.log.info({ account: account.id, run: id, action, asked, via: askedBy.via }, 'a run was asked for');
     return shownRun(run);
   },
 });

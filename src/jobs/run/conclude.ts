@@ -68,6 +68,7 @@ export async function conclude(
       await tell(client, account.id, kind, data);
     // Together with the entry, so that no second one is made by who takes the job up again.
     await finishJob(client, job);
+    context.log.info({ account: account.id, run: run.id, action: run.action, state, asked, done, left }, 'a run ended');
   });
 }
 
