@@ -7,7 +7,7 @@ import { Cluster } from './cluster';
 import { DataFolder, type Purpose } from './data-folder';
 import { ensurePackages, POSTGRESQL, postgresBinaries } from './debian';
 import { EXIT, Stop } from './exits';
-import { existingKeys } from './key';
+import { existingKeys, keyFileOf, ownKeyFileOf } from './key';
 import { say } from './say';
 import { verify } from './verify';
 
@@ -22,10 +22,10 @@ interface Manifest {
 const [DUMP, KEY, MANIFEST] = ['database.dump', 'key', 'backup.json'];
 
 /** Writes the database, as it is at one moment, and the key into a folder; while an instance runs or not. @returns the exit code. */
-export async function backup(data: string, into: string, version: string): Promise<number> {
+export async function backup(data: string, purpose: Purpose, into: string, version: string): Promise<number> {
   if (existsSync(into) && readdirSync(into).length > 0)
     throw new Stop(EXIT.usage, `${into} is not empty. A backup is written into a folder of its own.`);
-  const key = process.env.TAMSEL_KEY_FILE || join(data, 'key');
+  const key = keyFileOf(data, purpose);
   // Without it credentials open no more, and no ledger can be checked.
   existingKeys(key);
   const given = process.env.TAMSEL_DATABASE_URL || Cluster.running(data);
@@ -39,7 +39,8 @@ export async function backup(data: string, into: string, version: string): Promi
     chmodSync(join(into, DUMP), 0o600);
     chmodSync(join(into, KEY), 0o600);
     writeFileSync(join(into, MANIFEST), `${JSON.stringify(manifest, null, 2)}\n`, { mode: 0o600 });
-    say(`Written to ${into}: the database and the key. Whoever has both can sign in to the mailboxes; keep it safe.`);
+    say(`Written to ${into}: the database, and the key from ${key}.`);
+    say('Whoever has this folder can sign in to the mailboxes. Keep it as safe as their passwords.');
     return 0;
   } finally {
     await own?.stop();
@@ -53,7 +54,7 @@ export async function restore(data: string, from: string, purpose: Purpose): Pro
       throw new Stop(EXIT.usage, `A backup is restored into a data folder, with its key. Unset ${variable}.`);
   const manifest = readManifest(from);
   const folder = DataFolder.looked(data, purpose);
-  if (folder.holdsData || existsSync(join(data, KEY)))
+  if (folder.holdsData || existsSync(keyFileOf(data, purpose)))
     throw new Stop(EXIT.usage, `${data} holds data already. Set TAMSEL_DATA to a folder that does not.`);
   ensurePackages([POSTGRESQL]);
   const giveBack = folder.take(purpose, 'restoring');
@@ -62,14 +63,16 @@ export async function restore(data: string, from: string, purpose: Purpose): Pro
     try {
       const options = ['--exit-on-error', '--no-owner', '--no-privileges', '--no-comments'];
       postgres('pg_restore', [...options, `--dbname=${cluster.url('tamsel')}`, join(from, DUMP)]);
-      copyFileSync(join(from, KEY), join(data, KEY));
-      chmodSync(join(data, KEY), 0o600);
+      const key = ownKeyFileOf(data, purpose);
+      copyFileSync(join(from, KEY), key);
+      chmodSync(key, 0o600);
+      say(`The key is in ${key}.`);
       await compareHeads(cluster.url('tamsel'), manifest);
     } finally {
       await cluster.stop();
     }
     say(`Restored from the backup of ${manifest.at}.`);
-    return await verify(data, { user: undefined, head: undefined });
+    return await verify(data, purpose, { user: undefined, head: undefined });
   } finally {
     giveBack();
   }

@@ -47,8 +47,10 @@ async function main(args: string[]): Promise<number> {
       return foreground(['dist/worker/main.mjs']);
     case 'api':
       return api(rest);
-    case 'verify':
-      return verify(dataFolder(rest.includes('--demo') ? 'demo' : 'start'), verifyOptions(rest));
+    case 'verify': {
+      const purpose = rest.includes('--demo') ? 'demo' : 'start';
+      return verify(dataFolder(purpose), purpose, verifyOptions(rest));
+    }
     case 'backup':
     case 'restore': {
       const [folder, ...more] = rest.filter((word) => word !== '--demo');
@@ -56,7 +58,7 @@ async function main(args: string[]): Promise<number> {
       const path = resolve(process.env.TAMSEL_CALLED_FROM ?? root, folder);
       const purpose = rest.includes('--demo') ? 'demo' : 'start';
       if (command === 'restore') return restore(dataFolder(purpose), path, purpose);
-      return backup(dataFolder(purpose), path, version());
+      return backup(dataFolder(purpose), purpose, path, version());
     }
     case 'test':
       return test(root, rest);

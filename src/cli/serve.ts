@@ -13,6 +13,7 @@ import { Cluster } from './cluster';
 import { DataFolder } from './data-folder';
 import { ensurePackages, POSTGRESQL } from './debian';
 import { EXIT, Stop } from './exits';
+import { ensureKey, ownKeyFileOf } from './key';
 import { Processes } from './processes';
 import { say } from './say';
 
@@ -58,6 +59,7 @@ export async function serve(options: ServeOptions): Promise<Served> {
   const ownCluster = !process.env.TAMSEL_DATABASE_URL;
   if (ownCluster) ensurePackages([POSTGRESQL]);
   ensureBuilt(root);
+  const hadData = folder.holdsData && !fresh;
   const giveBack = folder.take(purpose, `http://${host.includes(':') ? `[${host}]` : host}:${port}/`);
   if (fresh) folder.forget();
   mkdirSync(join(data, 'logs'), { recursive: true, mode: 0o700 });
@@ -69,13 +71,15 @@ export async function serve(options: ServeOptions): Promise<Served> {
     giveBack();
   };
   try {
+    const keyFile = ownKeyFileOf(data, purpose);
+    ensureKey(keyFile, ownCluster && hadData);
     if (ownCluster) {
       say('Starting PostgreSQL …');
       cluster = await Cluster.start(data);
     }
     const url = cluster?.url('tamsel') ?? (process.env.TAMSEL_DATABASE_URL as string);
     await applyMigrations(root, url);
-    const env = { ...childEnvironment(options, url), ...(await startStandIn(options, processes)) };
+    const env = { ...childEnvironment(options, url, keyFile), ...(await startStandIn(options, processes)) };
     say('Starting the worker and the web server …');
     processes.keep('worker', ['dist/worker/main.mjs'], env);
     processes.keep('web', ['dist/web/main.mjs'], env);
@@ -161,14 +165,14 @@ async function applyMigrations(root: string, url: string): Promise<void> {
 }
 
 /** Private addresses may be reached by themselves only while nobody but this machine can ask for it. */
-function childEnvironment({ data, host, port }: ServeOptions, url: string): NodeJS.ProcessEnv {
+function childEnvironment({ host, port }: ServeOptions, url: string, keyFile: string): NodeJS.ProcessEnv {
   const local = (host === 'localhost' || isLoopback(host)) && !process.env.TAMSEL_ORIGIN;
   return {
     ...process.env,
     NODE_ENV: 'production',
     ASTRO_TELEMETRY_DISABLED: '1',
     TAMSEL_DATABASE_URL: url,
-    TAMSEL_KEY_FILE: process.env.TAMSEL_KEY_FILE || join(data, 'key'),
+    TAMSEL_KEY_FILE: keyFile,
     TAMSEL_HOST: host,
     TAMSEL_PORT: `${port}`,
     ...(local ? { TAMSEL_ALLOW_PRIVATE: process.env.TAMSEL_ALLOW_PRIVATE ?? '1' } : {}),

@@ -1,11 +1,11 @@
 import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import type { LedgerHead } from '../store/chain';
 import { openDatabase, rows } from '../store/database';
 import { verifyLedger } from '../store/verification';
 import { Cluster } from './cluster';
+import type { Purpose } from './data-folder';
 import { EXIT, Stop } from './exits';
-import { existingKeys } from './key';
+import { existingKeys, keyFileOf } from './key';
 import { say } from './say';
 
 /** A head as the page gives it out. */
@@ -20,6 +20,7 @@ type KeptHead = Pick<LedgerHead, 'entries' | 'code'>;
  */
 export async function verify(
   data: string,
+  purpose: Purpose,
   options: { user: string | undefined; head: string | undefined },
 ): Promise<number> {
   if (options.head && !options.user) throw new Stop(EXIT.usage, '--head needs --user: a head belongs to one account.');
@@ -29,7 +30,7 @@ export async function verify(
   const own = given || running ? undefined : await Cluster.start(data);
   const database = openDatabase(given ?? running ?? (own as Cluster).url('tamsel'), 1);
   try {
-    const vault = existingKeys(process.env.TAMSEL_KEY_FILE || join(data, 'key'));
+    const vault = existingKeys(keyFileOf(data, purpose));
     const accounts = await rows<{ id: number; user: string; host: string }>(
       database,
       'select id, user_name as "user", host from account where $1::text is null or user_name = $1 order by id',

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict';
 import { execFileSync, spawnSync } from 'node:child_process';
-import { chmodSync, existsSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { Cluster } from '../../src/cli/cluster';
@@ -9,9 +9,12 @@ import { App, cleanUp, ROOT, startStandIn, temporaryFolder, tinyScenario } from 
 
 after(cleanUp);
 
+/** Where keys lie that belong to data folders of these tests. */
+const KEYS = temporaryFolder();
+
 function tamsel(args: string[], env: NodeJS.ProcessEnv): { code: number | null; said: string } {
   const { status, stdout, stderr } = spawnSync(join(ROOT, 'tamsel'), args, {
-    env: { ...process.env, TAMSEL_DATABASE_URL: '', TAMSEL_KEY_FILE: '', ...env },
+    env: { ...process.env, TAMSEL_DATABASE_URL: '', TAMSEL_KEY_FILE: '', XDG_CONFIG_HOME: KEYS, ...env },
     encoding: 'utf8',
   });
   return { code: status, said: `${stdout}${stderr}` };
@@ -38,6 +41,10 @@ test('a backup holds database and key; restored into an empty folder its ledgers
   const data = join(temporaryFolder(), 'data');
   const restored = tamsel(['restore', kept], { TAMSEL_DATA: data });
   assert.equal(restored.code, 0, restored.said);
+  const key = join(KEYS, 'tamsel', `${readFileSync(join(data, 'instance'), 'utf8').trim()}.key`);
+  assert.equal(readFileSync(key, 'utf8'), readFileSync(app.keyFile, 'utf8'));
+  assert.equal(statSync(key).mode & 0o77, 0);
+  assert.ok(!existsSync(join(data, 'key')), 'whoever copies the data folder has no key');
   assert.match(restored.said, /4 entries[\s\S]*Every entry is as it was written/);
   assert.equal(tamsel(['restore', kept], { TAMSEL_DATA: data }).code, 2, 'what is there is not written over');
   assert.match(tamsel(['restore', temporaryFolder()], { TAMSEL_DATA: join(data, 'x') }).said, /is no backup/);
@@ -57,6 +64,13 @@ test('a backup holds database and key; restored into an empty folder its ledgers
   const newer = tamsel(['start'], { TAMSEL_DATA: data });
   assert.equal(newer.code, 19, newer.said);
   assert.match(newer.said, /newer version/);
+
+  // Data whose key is missing is not given another.
+  renameSync(key, `${key}.away`);
+  const keyless = tamsel(['start'], { TAMSEL_DATA: data });
+  assert.equal(keyless.code, 16, keyless.said);
+  assert.match(keyless.said, /key file .* is missing/);
+  assert.ok(!existsSync(key));
 
   // A backup that was altered is found when it is restored.
   const altered = join(temporaryFolder(), 'altered');

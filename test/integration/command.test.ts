@@ -11,8 +11,14 @@ after(cleanUp);
 
 const COMMAND = join(ROOT, 'tamsel');
 
+/** Where keys of data folders would lie. */
+const KEYS = temporaryFolder();
+
 function ends(args: string[], env: NodeJS.ProcessEnv): { code: number | null; said: string } {
-  const { status, stderr } = spawnSync(COMMAND, args, { env: { ...process.env, ...env }, encoding: 'utf8' });
+  const { status, stderr } = spawnSync(COMMAND, args, {
+    env: { ...process.env, XDG_CONFIG_HOME: KEYS, ...env },
+    encoding: 'utf8',
+  });
   return { code: status, said: stderr.trim() };
 }
 
