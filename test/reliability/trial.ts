@@ -70,7 +70,8 @@ function surroundings(random: Random): Partial<Faults> {
   return {
     hide,
     latencyMs: random.between(5, 90),
-    longestCommand: random.chance(0.3) ? random.between(90, 400) : 0,
+    // A FETCH of one message needs 240 octets.
+    longestCommand: random.chance(0.3) ? random.between(250, 600) : 0,
     trashesByItself: random.chance(0.12),
     noDelete: random.chance(0.06) ? [random.pick(['Bees', 'Parish'])] : [],
     readOnly: random.chance(0.06) ? [random.pick(['Offers', 'Archive'])] : [],
@@ -108,7 +109,7 @@ export async function trial(app: App, { seed, strikes: withStrikes }: TrialOptio
     host.faults = { ...noFaults(), ...around };
     report.story.push(JSON.stringify(around));
     const account = await app.signIn({ port: host.plainPort });
-    await app.scanned(account);
+    assert.equal((await app.scanned(account)).state, 'done');
     const mirror = new Mirror(host.mailbox);
     const others = new Others(host, mirror, random, BUSY, report.story);
     const strikes = new Strikes(app, host, random, report);

@@ -232,7 +232,13 @@ export class ImapServer implements MailServer {
     const last = within.at(-1)?.[1];
     if (first === undefined || last === undefined) return [];
     const [set, ranges] = printed(within, this.setLength.octets);
-    if (ranges === within.length) return intersection(await this.search([` UID ${set}`]), within);
+    if (ranges === within.length)
+      try {
+        return intersection(await this.search([` UID ${set}`]), within);
+      } catch (error) {
+        // The set may be longer than the server takes: all between its ends are asked for.
+        if (!isRefused(error) || !this.setLength.shorten(set)) throw error;
+      }
     return intersection(await this.search([` UID ${first}:${last}`]), within);
   }
 
@@ -345,8 +351,7 @@ export class ImapServer implements MailServer {
     const [set, ranges] = printed(uids, this.setLength.octets);
     if (ranges < uids.length || set === '') {
       const open = await this.open(serverName);
-      for await (const read of this.flags(uids)) for (const record of read) flags.push(record);
-      return { open, flags };
+      return { open, flags: (await collected(this.flags(uids))).flat() };
     }
     const selecting = this.selecting(serverName);
     const fetch = { ...this.alone, read: readFlagsRecord, passes: false };
@@ -355,8 +360,13 @@ export class ImapServer implements MailServer {
       fetchCommand({ text, messages: countOf(uids) }, fetch, (record) => flags.push(record)),
     );
     const open = await this.keepOpened(serverName, await selecting.ended());
-    await this.channel.done(reading);
-    return { open, flags };
+    try {
+      await this.channel.done(reading);
+      return { open, flags };
+    } catch (error) {
+      if (!isRefused(error) || !this.setLength.shorten(set)) throw error;
+    }
+    return { open, flags: (await collected(this.flags(uids))).flat() };
   }
 
   async changes(since: number): Promise<FolderChanges | undefined> {
@@ -383,15 +393,16 @@ export class ImapServer implements MailServer {
 
   /** The first command of a connection shows how fast the line is, and whether it is worth the work to deflate it. */
   private async *bulk<T>(uids: Ranges, items: string, how: Pick<BulkFetch<T>, 'read' | 'passes'>): AsyncGenerator<T[]> {
-    const windows = new Windows(uids, items, this.rate, this.setLength.octets);
+    const windows = new Windows(uids, items, this.rate, this.setLength);
     const answered = (octets: number) => windows.answered(octets);
+    const refused = () => windows.refused();
     const { plain: patience } = this.patience;
     if (!this.rate.isKnown) {
       const probe = [windows.next()];
-      yield* fetchInBulk(this.channel, { ...how, next: () => probe.pop(), answered, patience });
+      yield* fetchInBulk(this.channel, { ...how, next: () => probe.pop(), answered, refused, patience });
       if (this.rate.isSlow && this.has('COMPRESS=DEFLATE')) await this.channel.lend(() => this.library.compress());
     }
-    yield* fetchInBulk(this.channel, { ...how, next: () => windows.next(), answered, patience });
+    yield* fetchInBulk(this.channel, { ...how, next: () => windows.next(), answered, refused, patience });
   }
 
   move(uids: Ranges, destination: string, messages: number): Promise<Moved> {
@@ -474,6 +485,16 @@ export class ImapServer implements MailServer {
   close(): Promise<void> {
     return this.channel.close();
   }
+}
+
+function isRefused(error: unknown): boolean {
+  return error instanceof MailProblem && error.kind === 'command-refused';
+}
+
+async function collected<T>(iterable: AsyncIterable<T>): Promise<T[]> {
+  const all: T[] = [];
+  for await (const one of iterable) all.push(one);
+  return all;
 }
 
 /** Appends what the next part of a folder holds: its UIDs are higher than those of the part before. */

@@ -20,11 +20,14 @@ export class SetLength {
     return taken.get(this.host) ?? LONG;
   }
 
-  /** Halves it after a set was not taken; whether that is worth trying. */
+  /** Halves it after a set was not taken; whether that is worth trying. One range can't be cut, so it was refused for another reason. */
   shorten(refused: string): boolean {
-    if (refused.length <= 100) return false;
+    if (!refused.includes(',')) {
+      taken.delete(this.host);
+      return false;
+    }
     if (taken.size >= MAX_REMEMBERED) taken.clear();
-    taken.set(this.host, Math.max(50, Math.min(this.octets, Math.floor(refused.length / 2))));
+    taken.set(this.host, Math.max(1, Math.min(this.octets, Math.floor(refused.length / 2))));
     return true;
   }
 

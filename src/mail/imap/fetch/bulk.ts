@@ -22,6 +22,8 @@ export interface BulkFetch<T> {
   read(cursor: Cursor): T | undefined;
   /** Told when a command was answered in full. */
   answered?(octets: number): void;
+  /** Told when the oldest command was answered BAD, which says that it was not carried out (RFC 9051 §7.1.3); whether it is asked for in another way. */
+  refused?(): boolean;
   /** Without it a response that can't be read fails the command; with it, it is passed by, and its message missing. */
   passes: boolean;
   /** Milliseconds without a message of those that were asked for. */
@@ -78,10 +80,11 @@ export async function* fetchInBulk<T>(channel: Channel, fetch: BulkFetch<T>): As
         yield given;
       }
       for (; open[0]?.status; open.shift()) {
-        fetch.answered?.(channel.octetsRead - octets);
+        const isAskedAgain = open[0].status.kind === 'BAD' && fetch.refused?.() === true;
+        if (!isAskedAgain) fetch.answered?.(channel.octetsRead - octets);
         octets = channel.octetsRead;
         await channel.done(open[0]).catch((error: unknown) => {
-          refused ??= error;
+          if (!isAskedAgain) refused ??= error;
         });
       }
     }

@@ -2,9 +2,10 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
 import type { MessageRecord } from '../../../core/mailbox/record';
+import { numbersOf, parseSequenceSet, type Ranges } from '../../../core/sets/ranges';
 import { Dialogue } from '../dialogue';
 import { refusal } from '../refusals';
-import { cut } from '../sets';
+import { cut, SetLength } from '../sets';
 import { Cursor } from '../wire/cursor';
 import { readInternalDate } from '../wire/dates';
 import { MAX_RESPONSE } from '../wire/framing';
@@ -196,9 +197,56 @@ test('dates of RFC 9051 §9 and authors of RFC 5322 §3.6.2 are read', () => {
   assert.equal(readAuthor('\r\n'), null);
 });
 
+/** How long a set may be for a host of that length of its own. */
+function lengthOf(octets: number): SetLength {
+  const length = new SetLength(`host-of-${octets}.example`);
+  length.shorten(`${'1'.repeat(octets)},${'2'.repeat(octets)}`);
+  assert.equal(length.octets, octets);
+  return length;
+}
+
+test('a host that answers BAD to long sets is asked for every message once, in shorter ones', () => {
+  fc.assert(
+    fc.property(
+      fc.array(fc.tuple(fc.integer({ min: 1, max: 40 }), fc.integer({ min: 0, max: 9 })), {
+        minLength: 1,
+        maxLength: 400,
+      }),
+      fc.integer({ min: 20, max: 3_000 }),
+      fc.uuid(),
+      (gaps, longest, host) => {
+        let at = 0;
+        const uids = gaps.map(([gap, more]) => {
+          const first = at + gap + 1;
+          at = first + more;
+          return [first, at] as const;
+        });
+        const windows = new Windows(uids, '(UID)', new FetchRate(), new SetLength(host));
+        const underWay: string[] = [];
+        const asked: number[] = [];
+        for (let steps = 0; steps < 10_000; steps++) {
+          for (let next = underWay.length < 2 && windows.next(); next; next = underWay.length < 2 && windows.next())
+            underWay.push(next.text.split(' ')[0] as string);
+          const set = underWay.shift();
+          if (set === undefined) break;
+          if (set.length > longest) assert.ok(windows.refused(), set);
+          else {
+            windows.answered(1_000);
+            for (const uid of numbersOf(parseSequenceSet(set) as Ranges)) asked.push(uid);
+          }
+        }
+        assert.deepEqual(
+          asked.sort((a, b) => a - b),
+          [...numbersOf(uids)],
+        );
+      },
+    ),
+  );
+});
+
 test('commands name every message once, no set longer than servers take, as many as the rate allows', () => {
   const scattered = Array.from({ length: 5_000 }, (_, index) => [index * 7 + 1, index * 7 + 2] as const);
-  const windows = new Windows(scattered, '(UID)', new FetchRate(), 7_000);
+  const windows = new Windows(scattered, '(UID)', new FetchRate(), lengthOf(7_000));
   const sets: string[] = [];
   for (let command = windows.next(); command; command = windows.next()) {
     sets.push(command.text.split(' ')[0] as string);

@@ -1,4 +1,5 @@
 import { printSequenceSet, type Ranges } from '../../../core/sets/ranges';
+import type { SetLength } from '../sets';
 import type { FetchCommand } from './bulk';
 
 /** Messages of the first command, and the fewest and most of any later one. */
@@ -39,25 +40,33 @@ export class FetchRate {
   }
 }
 
-/** Cuts a set into commands, each as large as the rate allows when it is its turn. */
+/** A command that was sent and not answered. */
+interface UnderWay {
+  set: string;
+  ranges: Ranges;
+  messages: number;
+}
+
+/** Cuts a set into commands, each as large as the rate allows when it is its turn, and as long as the host takes. */
 export class Windows {
-  private readonly sent: number[] = [];
+  private readonly sent: UnderWay[] = [];
   private answeredAt = performance.now();
   /** The range that is next, and the first of its numbers that nobody asked for yet. */
   private at = 0;
   private from = 0;
 
   constructor(
-    private readonly uids: Ranges,
+    private uids: Ranges,
     private readonly items: string,
     private readonly rate: FetchRate,
-    private readonly longestSet: number,
+    private readonly setLength: SetLength,
   ) {
     this.from = uids[0]?.[0] ?? 0;
   }
 
   next(): FetchCommand | undefined {
     const parts: string[] = [];
+    const ranges: [number, number][] = [];
     let octets = 0;
     let messages = 0;
     for (const { window } = this.rate; messages < window; ) {
@@ -65,8 +74,9 @@ export class Windows {
       if (!range) break;
       const last = Math.min(range[1], this.from + window - messages - 1);
       const part = printSequenceSet([[this.from, last]]);
-      if (parts.length > 0 && octets + part.length + 1 > this.longestSet) break;
+      if (parts.length > 0 && octets + part.length + 1 > this.setLength.octets) break;
       parts.push(part);
+      ranges.push([this.from, last]);
       octets += part.length + 1;
       messages += last - this.from + 1;
       if (last < range[1]) this.from = last + 1;
@@ -74,13 +84,27 @@ export class Windows {
     }
     if (messages === 0) return undefined;
     if (this.sent.length === 0) this.answeredAt = performance.now();
-    this.sent.push(messages);
-    return { text: `${parts.join(',')} ${this.items}`, messages };
+    const set = parts.join(',');
+    this.sent.push({ set, ranges, messages });
+    return { text: `${set} ${this.items}`, messages };
   }
 
   answered(octets: number): void {
     const now = performance.now();
-    this.rate.note(this.sent.shift() ?? 0, octets, (now - this.answeredAt) / 1000);
+    this.rate.note(this.sent.shift()?.messages ?? 0, octets, (now - this.answeredAt) / 1000);
     this.answeredAt = now;
+  }
+
+  /** The oldest command that is under way was answered BAD. Where its set can be cut, it is asked for again, in shorter commands. */
+  refused(): boolean {
+    const [first] = this.sent;
+    if (!first || !this.setLength.shorten(first.set)) return false;
+    this.sent.shift();
+    const [range] = this.uids.slice(this.at, this.at + 1);
+    const rest: Ranges = range ? [[this.from, range[1]], ...this.uids.slice(this.at + 1)] : [];
+    this.uids = [...first.ranges, ...rest];
+    this.at = 0;
+    this.from = this.uids[0]?.[0] ?? 0;
+    return true;
   }
 }
