@@ -255,9 +255,15 @@ export class App {
       ...access,
     });
     if (answer.status !== 201) throw new Error(`signing in failed: ${JSON.stringify(answer.body)}`);
-    const cookie = answer.headers.get('set-cookie')?.split(';')[0];
-    if (cookie) this.cookie = cookie;
+    this.keepCookies(answer.headers);
     return `/accounts/${answer.body.account.id}`;
+  }
+
+  /** As a browser does: the newest of each name. */
+  private keepCookies(headers: Headers): void {
+    const kept = new Map(this.cookie.split('; ').map((cookie) => [cookie.split('=')[0], cookie]));
+    for (const set of headers.getSetCookie()) kept.set(set.split('=')[0], set.split(';')[0] as string);
+    this.cookie = [...kept.values()].filter(Boolean).join('; ');
   }
 
   /** As another browser would be. */

@@ -10,6 +10,8 @@ export interface Caps {
   accounts: number;
   /** Scans of one account within an hour that somebody asks for. */
   scansAnHour: number;
+  /** Messages that a purge takes without asking for the password again. */
+  purgedUnasked: number;
 }
 
 const USUAL: Caps = {
@@ -18,6 +20,7 @@ const USUAL: Caps = {
   newAccountsADay: 50,
   accounts: 10_000,
   scansAnHour: 120,
+  purgedUnasked: 10_000,
 };
 
 /** Environment variables, as docs/operating.md lists them. */
@@ -27,6 +30,7 @@ const VARIABLES: Record<keyof Caps, string> = {
   newAccountsADay: 'TAMSEL_MOST_NEW_ACCOUNTS_A_DAY',
   accounts: 'TAMSEL_MOST_ACCOUNTS',
   scansAnHour: 'TAMSEL_MOST_SCANS_AN_HOUR',
+  purgedUnasked: 'TAMSEL_MOST_PURGED_UNASKED',
 };
 
 /** @param numberOf reads a variable, or gives what is usual. */

@@ -1,11 +1,20 @@
 import { hashToken } from '../store/sessions';
 import type { Environment } from './environment';
 
-/** What a cookie is for: a session, or an authorization that was begun and has to come back to the same browser. */
-type Purpose = 'session' | 'authorizing';
+/**
+ * What a cookie is for: a session, an authorization that was begun and has to come back to the same browser, or to know a
+ * browser again that has signed in before.
+ */
+type Purpose = 'session' | 'authorizing' | 'browser';
 
-const NAME: Record<Purpose, string> = { session: 'tamsel', authorizing: 'tamsel-authorizing' };
+const NAME: Record<Purpose, string> = {
+  session: 'tamsel',
+  authorizing: 'tamsel-authorizing',
+  browser: 'tamsel-browser',
+};
 const AUTHORIZING_SECONDS = 30 * 60;
+/** As long as browsers keep a cookie at most (RFC 6265bis). */
+const BROWSER_SECONDS = 400 * 86_400;
 
 /** Named by port, since cookies don't tell ports apart; bound to the host where there is https. */
 function cookieName(purpose: Purpose, { port, origin }: Environment): string {
@@ -36,9 +45,18 @@ export function authorizingCookie(environment: Environment, token: string): stri
   return cookie('authorizing', environment, token);
 }
 
+/** Of a browser; good for nothing but to know it again. */
+export function browserCookie(environment: Environment, token: string): string {
+  return cookie('browser', environment, token);
+}
+
 function cookie(purpose: Purpose, environment: Environment, token: string): string {
   const secure = environment.origin?.protocol === 'https:' ? '; Secure' : '';
-  const life = purpose === 'session' ? environment.sessionLife.hours * 3_600 : AUTHORIZING_SECONDS;
+  const life = {
+    session: environment.sessionLife.hours * 3_600,
+    authorizing: AUTHORIZING_SECONDS,
+    browser: BROWSER_SECONDS,
+  }[purpose];
   const age = token === '' ? 0 : life;
   return `${cookieName(purpose, environment)}=${token}; Path=/; HttpOnly; SameSite=Strict; Max-Age=${age}${secure}`;
 }

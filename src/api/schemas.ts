@@ -87,7 +87,9 @@ export const SettingsChange = v.strictObject({
   timeZone: v.optional(timeZone),
   units: v.optional(v.picklist(['binary', 'decimal'])),
   mailWhen: v.optional(v.picklist(['never', 'long', 'always'])),
-  mailTo: v.optional(v.nullable(v.pipe(v.string(), v.email(), v.maxLength(254)))),
+  /** Another address is confirmed by a code first; null ends all mail. */
+  mailTo: v.optional(v.null()),
+  mailNewBrowser: v.optional(v.boolean()),
 });
 
 export const Settings = v.object({
@@ -101,6 +103,7 @@ export const Settings = v.object({
   units: v.picklist(['binary', 'decimal']),
   mailWhen: v.picklist(['never', 'long', 'always']),
   mailTo: v.nullable(v.string()),
+  mailNewBrowser: v.boolean(),
   /** Whether the operator has configured a submission server. */
   canMail: v.boolean(),
 });

@@ -1,8 +1,9 @@
-import { createHash, timingSafeEqual } from 'node:crypto';
+import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
 import { isIP } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { domainToASCII } from 'node:url';
 import { readLevel } from '../jobs/listing';
+import { noticeOfSignIn } from '../jobs/notices';
 import { resumeAfterSignIn } from '../jobs/run/resume';
 import { checkedAddress } from '../mail/destination';
 import { connectImap } from '../mail/imap/connect';
@@ -10,6 +11,7 @@ import { MailProblem, type MailProblemKind } from '../mail/problem';
 import type { MailboxPlace, MailServer, Proof } from '../mail/server';
 import { type Account, accountAt, accountsInOtherLetters, countAccounts, findOrCreateAccount } from '../store/accounts';
 import { forgiveAttempt, type Subject } from '../store/attempts';
+import { noteBrowser } from '../store/browsers';
 import { credentialOf, type Secret, saveSecret } from '../store/credentials';
 import { transaction } from '../store/database';
 import { addFirstGuards } from '../store/guards';
@@ -17,7 +19,7 @@ import { enqueue } from '../store/jobs';
 import { openScan } from '../store/scans';
 import { addAccountToSession, createSession, hashToken, renewSession, signOutAll } from '../store/sessions';
 import { admitAttempt } from './attempts';
-import { sessionCookie } from './cookie';
+import { browserCookie, sessionCookie, tokenHashOf } from './cookie';
 import { networkOf } from './network';
 import { invalid, Problem } from './problem';
 import type { RequestContext } from './route';
@@ -129,6 +131,8 @@ export async function signInWith(
     const user = await knownSpelling(context, { ...place, signInAs }, secret, server);
     const account = await accountOf(context, { ...place, user, signInAs });
     await readLevel(database, account.id, server);
+    const browser = newBrowserToken(context);
+    const from = networkOf(context.clientAddress);
     const token = await transaction(database, async (client) => {
       // Locks the account: credentials are not forgotten between their coming and that of the session that needs them.
       const { scan } = await openScan(client, account.id);
@@ -137,6 +141,10 @@ export async function signInWith(
       if (account.state === 'locked') await signOutAll(client, account.id);
       await saveSecret(client, vault, account.id, secret);
       await resumeAfterSignIn(client, account.id);
+      const browserHash = browser
+        ? hashToken(browser)
+        : (tokenHashOf(context.request, environment, 'browser') as Buffer);
+      if ((await noteBrowser(client, account.id, browserHash)) === 'new') await noticeOfSignIn(client, account, from);
       // Nobody goes on with a session that another may have put into this browser.
       const before = identity?.sessionHash;
       const agent = context.request.headers.get('user-agent') ?? '';
@@ -145,16 +153,43 @@ export async function signInWith(
       await addAccountToSession(client, hashToken(made), account.id, caps.sessionsOfAccount);
       return made;
     });
-    const from = networkOf(context.clientAddress);
     environment.log.info({ account: account.id, user: account.user, host: account.host, from }, 'signed in');
-    return new Response(JSON.stringify({ account: { id: account.id, user: account.user, host: account.host } }), {
-      status: 201,
-      headers: { 'content-type': 'application/json', 'set-cookie': sessionCookie(environment, token) },
-    });
+    const headers = new Headers({ 'content-type': 'application/json' });
+    headers.append('set-cookie', sessionCookie(environment, token));
+    if (browser) headers.append('set-cookie', browserCookie(environment, browser));
+    const shown = { account: { id: account.id, user: account.user, host: account.host } };
+    return new Response(JSON.stringify(shown), { status: 201, headers });
   } catch (error) {
     const kind = error instanceof MailProblem ? error.kind : undefined;
     const from = networkOf(context.clientAddress);
     environment.log.info({ user: place.user, host: place.host, from, problem: kind }, 'a sign-in was refused');
+    throw signInProblem(error);
+  } finally {
+    await server?.close();
+  }
+}
+
+/** A name for a browser that has none yet. */
+function newBrowserToken({ request, environment }: RequestContext): string | undefined {
+  return tokenHashOf(request, environment, 'browser') ? undefined : randomBytes(16).toString('base64url');
+}
+
+/**
+ * Tries a password of a mailbox at its host, and keeps nothing of it. Counted as signing in is.
+ *
+ * @throws Problem where the host does not take it.
+ */
+export async function proveByPassword(
+  context: RequestContext,
+  place: MailboxPlace,
+  { password, signInAs }: { password: string; signInAs: string },
+): Promise<void> {
+  await admitSignIn(context, place, signInAs);
+  let server: MailServer | undefined;
+  try {
+    server = await connectImap({ ...place, password, ...(signInAs ? { signInAs } : {}) }, context.environment.outgoing);
+    await forgiveAttempt(context.environment.database, await subjectsOf(context, place, signInAs));
+  } catch (error) {
     throw signInProblem(error);
   } finally {
     await server?.close();

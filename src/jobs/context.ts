@@ -15,6 +15,8 @@ export interface WorkContext {
   /** Identifies this process in leases. */
   worker: string;
   leaseSeconds: number;
+  /** Messages of one mailbox that an index may hold. */
+  mostMessages: number;
 }
 
 /** How a job that is being done stands among the others. */

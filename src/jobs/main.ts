@@ -4,10 +4,11 @@ import { outgoingFrom } from '../mail/outgoing';
 import { submissionFrom } from '../mail/submission';
 import { openDatabase } from '../store/database';
 import { Vault } from '../store/vault';
+import { MOST_MESSAGES } from './limits';
 import { Worker } from './worker';
 
 /** A worker as a process. Any number of them may run. */
-const { TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE, TAMSEL_LEASE_SECONDS = '6' } = process.env;
+const { TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE, TAMSEL_LEASE_SECONDS, TAMSEL_MOST_MESSAGES } = process.env;
 if (!TAMSEL_DATABASE_URL || !TAMSEL_KEY_FILE)
   throw new Error('The variables TAMSEL_DATABASE_URL and TAMSEL_KEY_FILE are missing.');
 
@@ -19,7 +20,8 @@ const worker = new Worker({
   submission: submissionFrom(process.env),
   log: openLog('worker'),
   worker: randomUUID(),
-  leaseSeconds: Number(TAMSEL_LEASE_SECONDS),
+  leaseSeconds: Number(TAMSEL_LEASE_SECONDS || 6),
+  mostMessages: Number(TAMSEL_MOST_MESSAGES || MOST_MESSAGES),
 });
 
 for (const signal of ['SIGTERM', 'SIGINT'] as const) {

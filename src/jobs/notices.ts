@@ -28,8 +28,6 @@ export async function noticeOfRun(db: Queryable, account: Account, run: Run): Pr
     since: run.startedAt,
     subject: `Run ${run.id} has ended: ${run.done.messages} messages ${WORDS[run.action]}`,
     lines: [
-      `Run ${run.id}, ${run.label}.`,
-      '',
       `Asked: ${run.asked.messages} messages, ${printOctets(run.asked.bytes, units)}.`,
       `Done: ${run.done.messages} messages, ${printOctets(run.done.bytes, units)}.`,
       ...(left.length > 0 ? ['Left, by reason:', ...left] : ['Nothing was left.']),
@@ -51,13 +49,41 @@ async function notify(
   account: Account,
   told: { since: Date | null; subject: string; lines: string[] },
 ): Promise<void> {
-  const fresh = await accountById(db, account.id);
-  const { mailWhen, mailTo } = fresh?.settings ?? account.settings;
+  const { mailWhen, mailTo } = (await accountById(db, account.id))?.settings ?? account.settings;
   if (mailWhen === 'never' || (mailWhen === 'long' && Date.now() - (told.since?.getTime() ?? Date.now()) < LONG_MS))
     return;
-  const recipient = mailTo ?? account.user;
-  if (!recipient.includes('@')) return;
-  await addNotice(db, account.id, { recipient, subject: told.subject, body: `${told.lines.join('\n')}\n` });
+  // Only where somebody has typed the code that was sent there.
+  if (mailTo) await addNotice(db, account.id, { recipient: mailTo, subject: told.subject, body: text(told.lines) });
+}
+
+/** Has a mail sent about a sign-in from a browser that was not used for the mailbox before, where the user wants one. */
+export async function noticeOfSignIn(db: Queryable, account: Account, from: string): Promise<void> {
+  const { mailNewBrowser, mailTo } = (await accountById(db, account.id))?.settings ?? account.settings;
+  if (!mailNewBrowser || !mailTo) return;
+  const lines = [
+    `Somebody signed in to ${account.user} in Tamsel, from a browser that was not used for it before.`,
+    `When: ${new Date().toISOString()}. From the network: ${from}.`,
+    '',
+    'If that was you, there is nothing to do.',
+    'If not, change the password of the mailbox at your provider. Then sign in to Tamsel with the new one: that ends all other sessions.',
+  ];
+  await addNotice(db, account.id, { recipient: mailTo, subject: 'A new browser signed in', body: text(lines) });
+}
+
+/** Has a code sent to an address that mail is wanted at. False where too many mails were sent today. Nothing that anybody chose is in it. */
+export function noticeOfCode(db: Queryable, account: number, recipient: string, code: string): Promise<boolean> {
+  const lines = [
+    'Somebody wants Tamsel to send mail about a mailbox to this address.',
+    '',
+    `If that was you, type this code in the settings of Tamsel: ${code}`,
+    '',
+    'The code is good for one hour. If it was not you, there is nothing to do: nothing more will be sent.',
+  ];
+  return addNotice(db, account, { recipient, subject: 'Your code for Tamsel', body: text(lines) });
+}
+
+function text(lines: readonly string[]): string {
+  return `${lines.join('\n')}\n`;
 }
 
 /** Hands what waits to the submission server; true where there may be more. */

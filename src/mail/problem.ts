@@ -20,6 +20,8 @@ export type MailProblemKind =
   | 'throttled'
   /** An answer that was cut off, contradicts itself, or keeps to no grammar. */
   | 'unreadable-answer'
+  /** More than the operator lets the index of one mailbox hold. */
+  | 'too-many-messages'
   | 'no-room'
   | 'command-refused'
   | 'read-only'

@@ -38,8 +38,10 @@ export interface Settings {
   units: UnitSystem;
   /** When a mail tells of the end of a scan or run: `long` is one of more than a minute. */
   mailWhen: 'never' | 'long' | 'always';
-  /** Where that mail goes; null is the account's own address. */
+  /** Where mail goes: an address that was confirmed by a code. Without one none is sent. */
   mailTo: string | null;
+  /** Whether a mail tells of a sign-in from a browser that was not used before. */
+  mailNewBrowser: boolean;
 }
 
 const DEFAULTS: Settings = {
@@ -53,6 +55,7 @@ const DEFAULTS: Settings = {
   units: 'binary',
   mailWhen: 'never',
   mailTo: null,
+  mailNewBrowser: false,
 };
 
 const COLUMNS =

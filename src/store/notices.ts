@@ -10,17 +10,30 @@ export interface WaitingNotice {
   attempts: number;
 }
 
+/** Mails of one account within a day (UTC). */
+const MOST_A_DAY = 20;
+
+/** Has a mail sent. False where the account has had as many today as it may. */
 export async function addNotice(
   db: Queryable,
   account: number,
   notice: Pick<WaitingNotice, 'recipient' | 'subject' | 'body'>,
-): Promise<void> {
+): Promise<boolean> {
+  await db.query('delete from mail_sent where account = $1 and day < current_date', [account]);
+  const counted = await row(
+    db,
+    `insert into mail_sent (account, day, mails) values ($1, current_date, 1)
+     on conflict (account, day) do update set mails = mail_sent.mails + 1 where mail_sent.mails < $2 returning mails`,
+    [account, MOST_A_DAY],
+  );
+  if (!counted) return false;
   await db.query('insert into notice (account, recipient, subject, body) values ($1, $2, $3, $4)', [
     account,
     notice.recipient,
     notice.subject,
     notice.body,
   ]);
+  return true;
 }
 
 /** Locks the next notice that is due for the transaction; other workers pass it by. */

@@ -71,7 +71,7 @@ export async function renewSession(
 ): Promise<string> {
   const token = await createSession(db, life, agent);
   await db.query(
-    'insert into session_account (token_hash, account) select $2, account from session_account where token_hash = $1',
+    'insert into session_account (token_hash, account, proved_at) select $2, account, proved_at from session_account where token_hash = $1',
     [tokenHash, hashToken(token)],
   );
   await db.query('delete from session where token_hash = $1', [tokenHash]);
@@ -86,10 +86,11 @@ export async function addAccountToSession(
   account: number,
   most: number,
 ): Promise<void> {
-  await db.query('insert into session_account (token_hash, account) values ($1, $2) on conflict do nothing', [
-    tokenHash,
-    account,
-  ]);
+  await db.query(
+    `insert into session_account (token_hash, account) values ($1, $2)
+     on conflict (token_hash, account) do update set proved_at = now()`,
+    [tokenHash, account],
+  );
   await db.query(
     `delete from session_account where account = $1 and token_hash in (
        select token_hash from session_account sa join session s using (token_hash) where sa.account = $1

@@ -343,23 +343,65 @@ test('the server’s figure that lags is looked at again until it has followed, 
   assert.ok(Math.abs(purge.before.used - settled.used - (purge.before.counted - settled.counted)) <= 1_024);
 });
 
-test('a mail tells of what has ended, to the mailbox or where the user says', async () => {
-  const { account } = await ready();
+test('mail goes to one confirmed address, tells what was asked for, and is so many a day', async () => {
+  const { host, account } = await ready();
+  const id = Number(account.split('/').at(-1));
   const taken = submissionHost.submission?.taken ?? [];
+  const mail = (index: number) => taken[index]?.octets.toString('utf8') ?? '';
+  await app.call('PATCH', `${account}/settings`, { mailWhen: 'always', mailNewBrowser: true });
   await app.ran(account, { action: 'trash', where: 'folder = Offers and not guarded' });
-  assert.equal(taken.length, 0, 'nobody asked for one yet');
-  await app.call('PATCH', `${account}/settings`, { mailWhen: 'always' });
-  const run = await app.ran(account, { action: 'purge', where: 'not guarded' });
+  assert.equal((await app.call('PATCH', `${account}/settings`, { mailTo: 'chair@saltmarshlane.example' })).status, 422);
+  assert.equal((await app.call('POST', `${account}/mail-address`, { to: 'nobody' })).status, 422);
+  const to = 'chair@saltmarshlane.example';
+  assert.equal((await app.call('POST', `${account}/mail-address`, { to })).status, 202);
   await until(() => taken.length === 1, 20);
-  assert.deepEqual(taken[0]?.to, [USER]);
-  const mail = taken[0]?.octets.toString('utf8') ?? '';
-  assert.match(mail, new RegExp(`Subject: Run ${run.id} has ended: ${run.done.messages} messages purged`));
-  assert.match(mail, /Auto-Submitted: auto-generated/);
-  await app.call('PATCH', `${account}/settings`, { mailTo: 'chair@saltmarshlane.example' });
-  await app.scanned(account, true);
+  assert.deepEqual(taken[0]?.to, [to]);
+  assert.ok(!mail(0).includes(USER), 'nothing that anybody chose is in it');
+  const code = /: (\d{8})/.exec(mail(0))?.[1] as string;
+  const type = async (typed: string) =>
+    (await app.call('POST', `${account}/mail-address/code`, { code: typed })).status;
+  const wrong = code === '00000000' ? '00000001' : '00000000';
+  assert.equal(await type(wrong), 422);
+  await app.database.query(`update mail_confirmation set made_at = now() - interval '61 minutes' where account = $1`, [
+    id,
+  ]);
+  assert.equal(await type(code), 422, 'after an hour it is too old');
+  await app.database.query('update mail_confirmation set made_at = now() where account = $1', [id]);
+  assert.equal(await type(code), 200);
+  assert.equal(await type(code), 422, 'it is good once');
+
+  const run = await app.ran(account, { action: 'purge', where: 'not guarded', label: 'Buy at http://evil.example' });
   await until(() => taken.length === 2, 20);
-  assert.deepEqual(taken[1]?.to, ['chair@saltmarshlane.example']);
-  assert.equal((await app.call('PATCH', `${account}/settings`, { mailTo: 'nobody' })).status, 422);
+  assert.deepEqual(taken[1]?.to, [to]);
+  assert.match(mail(1), new RegExp(`Subject: Run ${run.id} has ended: ${run.done.messages} messages purged`));
+  assert.match(mail(1), /Auto-Submitted: auto-generated/);
+  assert.ok(!mail(1).includes('evil'), 'no label is in it');
+
+  // A browser that is known says nothing; another does.
+  await app.signIn({ port: host.plainPort });
+  app.forgetCookie();
+  await app.signIn({ port: host.plainPort });
+  await until(() => taken.some((_, index) => mail(index).includes('A new browser signed in')), 20);
+  assert.equal(taken.filter((_, index) => mail(index).includes('A new browser')).length, 1);
+
+  // Five tries use a code up.
+  assert.equal((await app.call('POST', `${account}/mail-address`, { to })).status, 202);
+  for (let tries = 0; tries < 5; tries++) assert.equal(await type(wrong), 422);
+  const { rows } = await app.database.query('select tries from mail_confirmation where account = $1', [id]);
+  assert.equal(rows[0].tries, 5);
+  await until(() => (/: (\d{8})/.exec(mail(taken.length - 1)) ?? undefined) !== undefined, 20);
+  assert.equal(
+    await type(/: (\d{8})/.exec(mail(taken.length - 1))?.[1] as string),
+    422,
+    'the right one comes too late',
+  );
+
+  await app.database.query('update mail_sent set mails = 20 where account = $1', [id]);
+  const before = taken.length;
+  await app.ran(account, { action: 'trash', where: 'folder = Bees and not guarded' });
+  assert.equal((await app.call('POST', `${account}/mail-address`, { to })).status, 429);
+  assert.equal((await app.database.query('select 1 from notice where account = $1', [id])).rowCount, 0);
+  assert.equal(taken.length, before, 'no more than twenty a day');
 });
 
 test('an altered ledger shows: an entry, a run, a message, an end that was cut off', async () => {

@@ -9,11 +9,12 @@ import { events } from './events';
 import * as guards from './guards';
 import * as ledger from './ledger';
 import * as lots from './lots';
+import { confirmMailAddress, wantMailAt } from './mail-address';
 import * as mailbox from './mailbox';
 import * as plan from './plan';
 import * as runs from './runs';
 import { firstRanking, listSenders, newest, newestByKey } from './senders';
-import { endAnother, erase, leave, listSessions, showSession, signIn, signOut } from './session';
+import { endAnother, erase, leave, listSessions, prove, showSession, signIn, signOut } from './session';
 import { health } from './system';
 import * as tokens from './tokens';
 import * as trash from './trash';
@@ -33,9 +34,12 @@ export const ROUTES: Route[] = [
   leave,
   listSessions,
   endAnother,
+  prove,
   erase,
   mailbox.showSettings,
   mailbox.changeSettings,
+  wantMailAt,
+  confirmMailAddress,
   mailbox.startScan,
   mailbox.showScan,
   mailbox.showLevel,

@@ -17,6 +17,7 @@ import { createRun, handLots, type Run, runById, runsOf, updateRun } from '../..
 import type { Scope } from '../../store/selection';
 import { criteriaFrom, readyCriteria } from '../criteria';
 import { conflict, invalid, notFound } from '../problem';
+import { wantProof } from '../proof';
 import { route } from '../route';
 import * as s from '../schemas';
 import { waitsOf } from '../waits';
@@ -241,6 +242,8 @@ export const startRun = route({
         copies: body.copies,
       });
       checkExpected(body.expect, asked);
+      if (body.action === 'purge' && asked.messages > environment.caps.purgedUnasked)
+        await wantProof(client, environment, identity, account);
       if (asked.messages === 0) throw conflict('nothing-to-do', 'There is nothing there that this could be done to.');
       await handLots(client, account.id, id, intent.lots);
       const made = (await runById(client, account.id, id)) as Run;

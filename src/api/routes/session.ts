@@ -2,12 +2,14 @@ import * as v from 'valibot';
 import { eraseAccount } from '../../store/accounts';
 import { forgetCredential } from '../../store/credentials';
 import { transaction } from '../../store/database';
+import { noteProof } from '../../store/proofs';
 import { endOtherSession, endSession, leaveAccount, sessionsOf } from '../../store/sessions';
 import { sessionCookie } from '../cookie';
 import { noSession, notFound } from '../problem';
+import { wantProof } from '../proof';
 import { route } from '../route';
 import { AccountBrief, SignedIn, SignIn, Timestamp } from '../schemas';
-import { admitSignIn, normalised, normalisedUser, signInWith } from '../sign-in';
+import { admitSignIn, normalised, normalisedUser, proveByPassword, signInWith } from '../sign-in';
 
 export const signIn = route({
   method: 'POST',
@@ -110,13 +112,30 @@ export const endAnother = route({
   },
 });
 
+export const prove = route({
+  method: 'POST',
+  path: '/accounts/{account}/proof',
+  session: true,
+  summary:
+    'Shows by the password of the mailbox that it is still its owner who asks; good for ten minutes for what matters most.',
+  body: v.object({ password: v.pipe(v.string(), v.minLength(1), v.maxLength(1_000)) }),
+  status: 204,
+  async handle(context) {
+    const { account, identity, body, environment } = context;
+    const { host, port, security, user, signInAs } = account;
+    await proveByPassword(context, { host, port, security, user }, { password: body.password, signInAs });
+    await noteProof(environment.database, identity?.sessionHash as Buffer, account.id);
+  },
+});
+
 export const erase = route({
   method: 'DELETE',
   path: '/accounts/{account}',
   session: true,
   summary: 'Erases the index of an account, its ledger and its credentials. The mailbox itself is not touched.',
   status: 204,
-  async handle({ environment, account }) {
+  async handle({ environment, account, identity }) {
+    await wantProof(environment.database, environment, identity, account);
     await eraseAccount(environment.database, account.id);
   },
 });

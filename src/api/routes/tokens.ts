@@ -2,6 +2,7 @@ import * as v from 'valibot';
 import { transaction } from '../../store/database';
 import { makeToken, tokensOf, withdrawToken } from '../../store/tokens';
 import { invalid, notFound } from '../problem';
+import { wantProof } from '../proof';
 import { route } from '../route';
 import * as s from '../schemas';
 
@@ -40,7 +41,8 @@ export const makeApiToken = route({
     endsAt: v.pipe(v.string(), v.isoTimestamp()),
   }),
   response: v.object({ ...Token.entries, token: v.string() }),
-  async handle({ environment, account, body }) {
+  async handle({ environment, account, identity, body }) {
+    if (body.acts) await wantProof(environment.database, environment, identity, account);
     const endsAt = new Date(body.endsAt);
     const days = (endsAt.getTime() - Date.now()) / DAY_MS;
     if (!(days > 0 && days <= LONGEST_DAYS))

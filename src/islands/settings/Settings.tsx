@@ -5,6 +5,7 @@ import type { Settings } from '../../ui/api/types';
 import { RolesForm } from '../../ui/level/RolesForm';
 import { Sheet } from '../../ui/Sheet';
 import { text } from '../../ui/text';
+import { Mail } from './Mail';
 import { Sessions } from './Sessions';
 import { Tokens } from './Tokens';
 
@@ -23,6 +24,7 @@ export function SettingsSheet({ open, onClose }: { open: boolean; onClose(): voi
           <RolesForm level={level} onDone={onClose} />
         </section>
       )}
+      <Mail />
       <Tokens />
       <Sessions />
     </Sheet>
@@ -56,10 +58,6 @@ function Form({ onDone }: { onDone(): void }) {
         }),
       ),
     };
-    if (settings.canMail) {
-      changes.mailWhen = form.get('mailWhen') as Settings['mailWhen'];
-      changes.mailTo = `${form.get('mailTo')}` || null;
-    }
     const share = number('target');
     if (share !== null) changes.target = { share: share / 100 };
     save.mutate(changes, { onSuccess: onDone });
@@ -127,20 +125,6 @@ function Form({ onDone }: { onDone(): void }) {
           className="field"
         />
       </Line>
-      {settings.canMail && (
-        <>
-          <Line label={text.settings.mailWhen} name="mailWhen">
-            <select id="mailWhen" name="mailWhen" defaultValue={settings.mailWhen} className="field">
-              <option value="never">{text.settings.mailNever}</option>
-              <option value="long">{text.settings.mailLong}</option>
-              <option value="always">{text.settings.mailAlways}</option>
-            </select>
-          </Line>
-          <Line label={text.settings.mailTo} name="mailTo">
-            <input id="mailTo" name="mailTo" type="email" defaultValue={settings.mailTo ?? ''} className="field" />
-          </Line>
-        </>
-      )}
       {save.error && (
         <p role="alert" className="text-go">
           {save.error.message}

@@ -1,5 +1,6 @@
 import { chunksOf, difference, type Ranges } from '../../core/sets/ranges';
-import type { MailServer, OpenFolder } from '../../mail/server';
+import { MailProblem } from '../../mail/problem';
+import type { ListedFolder, MailServer, OpenFolder } from '../../mail/server';
 import { type Account, isUnsettled, takeUnsettled } from '../../store/accounts';
 import type { Place } from '../../store/arrivals';
 import { categorise, readMissingSigns } from '../../store/categories';
@@ -90,6 +91,7 @@ class Scanner {
     try {
       for (let round = 0; round < MAX_ROUNDS; round++) {
         const listed = await readLevel(this.context.database, this.account.id, this.pool.first);
+        this.checkSize(listed);
         this.sync.forgetTrash();
         const changed = await changedFolders(this.context.database, this.account.id, listed, round === 0);
         if (round === 0) await this.plan(changed);
@@ -103,6 +105,17 @@ class Scanner {
     this.messages.done = this.messages.total;
     this.folders.done = this.folders.total;
     await this.write('done');
+  }
+
+  /** What is larger than the operator allows is not read in part: figures of a part would be taken for the whole. */
+  private checkSize(listed: readonly ListedFolder[]): void {
+    const { mostMessages } = this.context;
+    const messages = listed.reduce((sum, { status, repeats }) => sum + (repeats ? 0 : (status?.messages ?? 0)), 0);
+    if (messages > mostMessages)
+      throw new MailProblem(
+        'too-many-messages',
+        `This mailbox holds ${messages} messages. The operator of this instance allows ${mostMessages} for one mailbox. Nothing was read.`,
+      );
   }
 
   /** Makes folders that changed equal to the server's. */

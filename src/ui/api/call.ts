@@ -10,11 +10,38 @@ export class ApiProblem extends Error {
   }
 }
 
-/** Calls the API. Throws an ApiProblem where it answers one. */
-export async function call<T>(
-  path: string,
-  options: { method?: string; body?: unknown; signal?: AbortSignal } = {},
-): Promise<T> {
+interface Options {
+  method?: string;
+  body?: unknown;
+  signal?: AbortSignal;
+}
+
+/** Asks a person to show again whose mailbox it is, after a problem that wants it; whether they did. */
+type Prover = (account: number, problem: ApiProblem) => Promise<boolean>;
+
+let prover: Prover | undefined;
+
+/** Has a component answer where a call needs a proof. Gives what takes that back. */
+export function proveBy(ask: Prover): () => void {
+  prover = ask;
+  return () => {
+    prover = undefined;
+  };
+}
+
+/** Calls the API. Throws an ApiProblem where it answers one; a call that wants a proof is made again once it was given. */
+export async function call<T>(path: string, options: Options = {}): Promise<T> {
+  try {
+    return await callOnce<T>(path, options);
+  } catch (error) {
+    const account = /^\/accounts\/(\d+)/.exec(path)?.[1];
+    if (!(error instanceof ApiProblem) || error.type !== '/problems/prove-again' || !account || !prover) throw error;
+    if (!(await prover(Number(account), error))) throw error;
+    return callOnce<T>(path, options);
+  }
+}
+
+async function callOnce<T>(path: string, options: Options): Promise<T> {
   const { method = 'GET', body, signal } = options;
   const response = await fetch(`/api${path}`, {
     method,

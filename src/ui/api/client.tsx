@@ -1,5 +1,6 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
+import { Proof } from '../Proof';
 import { ApiProblem } from './call';
 
 /** A problem is an answer, not an accident: asking again changes nothing. */
@@ -15,5 +16,10 @@ const client = new QueryClient({
 
 /** What every page that reads the API stands in. */
 export function ApiProvider({ children }: { children: ReactNode }) {
-  return <QueryClientProvider client={client}>{children}</QueryClientProvider>;
+  return (
+    <QueryClientProvider client={client}>
+      {children}
+      <Proof />
+    </QueryClientProvider>
+  );
 }

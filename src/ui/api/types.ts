@@ -27,6 +27,7 @@ export interface Settings {
   /** When a mail tells of the end of a scan or run, and where to; null is the mailbox itself. */
   mailWhen: 'never' | 'long' | 'always';
   mailTo: string | null;
+  mailNewBrowser: boolean;
   canMail: boolean;
 }
 

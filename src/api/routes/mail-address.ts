@@ -1,0 +1,69 @@
+import * as v from 'valibot';
+import { noticeOfCode } from '../../jobs/notices';
+import { saveSettings } from '../../store/accounts';
+import { transaction } from '../../store/database';
+import { confirm, openConfirmation } from '../../store/mail-address';
+import { admitAttempt } from '../attempts';
+import { networkOf } from '../network';
+import { conflict, invalid, Problem } from '../problem';
+import { route } from '../route';
+
+const DAY_SECONDS = 86_400;
+/** Codes within a day for one account and to one address, and from one network. */
+const MOST_CODES = 5;
+const MOST_FROM_NETWORK = 20;
+
+export const wantMailAt = route({
+  method: 'POST',
+  path: '/accounts/{account}/mail-address',
+  session: true,
+  summary: 'Sends a code to an address. Mail about the mailbox goes there once the code was given back.',
+  body: v.object({ to: v.pipe(v.string(), v.email(), v.maxLength(254)) }),
+  status: 202,
+  response: v.object({ to: v.string() }),
+  async handle({ environment, account, clientAddress, body: { to } }) {
+    const { database, vault, canMail } = environment;
+    if (!canMail)
+      throw conflict(
+        'no-submission-server',
+        'This instance can send no mail: its operator has set no submission server.',
+      );
+    await admitAttempt(database, [
+      { name: `code for account ${account.id}`, most: MOST_CODES, seconds: DAY_SECONDS },
+      { name: `code to ${to.toLowerCase()}`, most: MOST_CODES, seconds: DAY_SECONDS },
+      { name: `code from ${networkOf(clientAddress)}`, most: MOST_FROM_NETWORK, seconds: DAY_SECONDS },
+    ]);
+    await transaction(database, async (client) => {
+      const code = await openConfirmation(client, vault, account.id, to);
+      if (!(await noticeOfCode(client, account.id, to, code)))
+        throw new Problem(
+          429,
+          'too-many-mails',
+          'Too many mails',
+          'Too many mails were sent for this mailbox today. Try again tomorrow.',
+        );
+    });
+    return { to };
+  },
+});
+
+export const confirmMailAddress = route({
+  method: 'POST',
+  path: '/accounts/{account}/mail-address/code',
+  session: true,
+  summary: 'Takes the code that was sent, five tries within an hour. Mail goes to that address from then on.',
+  body: v.object({ code: v.pipe(v.string(), v.trim(), v.regex(/^\d{8}$/, 'eight digits')) }),
+  response: v.object({ to: v.string() }),
+  async handle({ environment: { database, vault }, account, body: { code } }) {
+    const to = await transaction(database, async (client) => {
+      const confirmed = await confirm(client, vault, account.id, code);
+      if (confirmed) await saveSettings(client, account.id, { mailTo: confirmed });
+      return confirmed;
+    });
+    if (!to)
+      throw invalid('That is not the code, or it is too old. After five tries a new one has to be sent.', [
+        { field: 'code', expected: 'the code of the mail' },
+      ]);
+    return { to };
+  },
+});
