@@ -1,5 +1,5 @@
 import { AlertDialog } from 'radix-ui';
-import { type FormEvent, useEffect, useId, useState } from 'react';
+import { type FormEvent, useEffect, useId, useRef, useState } from 'react';
 import { type ApiProblem, call, proveBy } from './api/call';
 import { Refused } from './State';
 import { text } from './text';
@@ -16,6 +16,7 @@ export function Proof() {
   const [refused, setRefused] = useState<Error | null>(null);
   const [going, setGoing] = useState(false);
   const field = useId();
+  const typed = useRef<HTMLInputElement>(null);
   useEffect(
     () =>
       proveBy(
@@ -51,7 +52,14 @@ export function Proof() {
     <AlertDialog.Root open={asked !== undefined} onOpenChange={(open) => !open && end(false)}>
       <AlertDialog.Portal>
         <AlertDialog.Overlay className="fixed inset-0 z-50 bg-ink/30" />
-        <AlertDialog.Content className="card fixed top-1/3 left-1/2 z-50 w-[min(440px,92vw)] -translate-x-1/2 border-go p-5">
+        <AlertDialog.Content
+          onOpenAutoFocus={(event) => {
+            if (!typed.current) return;
+            event.preventDefault();
+            typed.current.focus();
+          }}
+          className="card fixed top-1/3 left-1/2 z-50 w-[min(440px,92vw)] -translate-x-1/2 border-go p-5"
+        >
           <AlertDialog.Title className="text-[15px] font-semibold">{text.proof.title}</AlertDialog.Title>
           <AlertDialog.Description className="my-3">
             {byPassword ? text.proof.byPassword : text.proof.byAuthorization}
@@ -61,6 +69,7 @@ export function Proof() {
               <label htmlFor={field} className="grid gap-1">
                 {text.proof.password}
                 <input
+                  ref={typed}
                   id={field}
                   name="password"
                   type="password"

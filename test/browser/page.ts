@@ -12,7 +12,7 @@ let origin: string;
 const axe = readFileSync(join(ROOT, 'node_modules/axe-core/axe.min.js'), 'utf8');
 
 /** The small demo mailbox on a host of its own, Tamsel before it, and a browser. */
-export async function openDemo(): Promise<{ host: StandIn; driver: WebDriver }> {
+export async function openDemo(env: NodeJS.ProcessEnv = {}): Promise<{ host: StandIn; app: App; driver: WebDriver }> {
   const host = await startStandIn();
   const demo = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
   const servers = join(temporaryFolder(), 'servers.json');
@@ -22,9 +22,9 @@ export async function openDemo(): Promise<{ host: StandIn; driver: WebDriver }> 
   );
   const app = await App.start({
     authority: host.authority,
-    env: { TAMSEL_DEMO: JSON.stringify(demo), TAMSEL_SERVERS_FILE: servers },
+    env: { TAMSEL_DEMO: JSON.stringify(demo), TAMSEL_SERVERS_FILE: servers, ...env },
   });
-  return { host, driver: await openPage(app) };
+  return { host, app, driver: await openPage(app) };
 }
 
 /** A browser before an instance. */

@@ -2,14 +2,15 @@ import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
 import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
-import { cleanUp, until } from '../harness';
+import { type App, cleanUp, PASSWORD, until } from '../harness';
 import { accessible, answer, ask, find, goTo, openDemo, press, shows, text, toTrash } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
+let app: App;
 
 before(async () => {
-  ({ host, driver } = await openDemo());
+  ({ host, app, driver } = await openDemo({ TAMSEL_MOST_PURGED_UNASKED: '50' }));
   await goTo('/');
   await (
     await driver.wait(
@@ -117,7 +118,17 @@ test('a purge is refused and nothing goes; what comes in after the question was 
     `fetch('/api/accounts/1/scans', { method: 'POST', body: '{}' }).then(arguments[arguments.length - 1])`,
   );
   await until(async () => (await ask('/level')).trash.messages === trash.messages + 1);
+  // The sign-in is a while ago: it is asked whether it is still the owner who sits there.
+  await app.database.query(`update session_account set proved_at = now() - interval '1 hour'`);
   await answer(goes);
+  await shows(/Is it still you/, '[role=alertdialog]');
+  await accessible('the question who it is');
+  const password = await find('[role=alertdialog] input[type=password]');
+  await password.sendKeys('not it', Key.ENTER);
+  await shows(/refused the user name or the password/, '[role=alertdialog]');
+  assert.notEqual((await lastRun()).action, 'purge');
+  await password.clear();
+  await password.sendKeys(PASSWORD, Key.ENTER);
   await until(async () => (await lastRun()).action === 'purge' && (await lastRun()).state === 'done');
   assert.equal((await lastRun()).done.messages, goes);
   assert.equal(held('Trash'), trashGuarded.messages + 1);

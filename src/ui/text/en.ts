@@ -575,9 +575,9 @@ export const en = {
   proof: {
     title: 'Is it still you?',
     byPassword:
-      'This can’t be undone, so Tamsel asks for the password of the mailbox once more. It is good for ten minutes.',
+      'Before it does this, Tamsel asks for the password of the mailbox again. It then does not ask for ten minutes.',
     byAuthorization:
-      'This can’t be undone, so Tamsel asks you to sign in at your host once more. Come back here afterwards and do it again. The sign-in is good for ten minutes.',
+      'Before it does this, Tamsel asks you to sign in at your host again. Come back here afterwards and repeat it. Tamsel then does not ask for ten minutes.',
     password: 'Password of the mailbox',
     go: 'Go on',
     cancel: 'Cancel',
