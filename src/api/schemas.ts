@@ -90,6 +90,7 @@ export const SettingsChange = v.strictObject({
   /** Another address is confirmed by a code first; null ends all mail. */
   mailTo: v.optional(v.null()),
   mailNewBrowser: v.optional(v.boolean()),
+  scanEveryHours: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(720)))),
 });
 
 export const Settings = v.object({
@@ -104,6 +105,7 @@ export const Settings = v.object({
   mailWhen: v.picklist(['never', 'long', 'always']),
   mailTo: v.nullable(v.string()),
   mailNewBrowser: v.boolean(),
+  scanEveryHours: v.nullable(v.number()),
   /** Whether the operator has configured a submission server. */
   canMail: v.boolean(),
 });

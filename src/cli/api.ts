@@ -1,6 +1,9 @@
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { printOctets } from '../core/units';
+import { type MessagePage, messageLines } from './api-messages';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
 
@@ -8,6 +11,7 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
 
   ./tamsel api level
   ./tamsel api senders [--by domain|address|list|recipient] [--order bytes|messages|…] [--where CRITERIA] [--limit N]
+  ./tamsel api messages [--where CRITERIA] [--scope mail|trash|all] [--order size|date|from|subject]   all of them, as CSV
   ./tamsel api lots
   ./tamsel api guards                                     what is kept, whatever a plan says
   ./tamsel api mark --where CRITERIA [--label TEXT]       adds to the plan; --where '' is everything
@@ -17,7 +21,7 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
            purge wants --expect: how many messages go for good
 
   --wait waits for the end of a scan or run; the exit code is 0 only where it is done.
-  --json prints what the API answers. Variables: TAMSEL_TOKEN, TAMSEL_URL (http://127.0.0.1:4321)`;
+  --json prints what the API answers; of messages, one a line. Variables: TAMSEL_TOKEN, TAMSEL_URL (http://127.0.0.1:4321)`;
 
 type Options = Record<string, string | boolean | undefined>;
 type Row = Record<string, unknown>;
@@ -33,6 +37,10 @@ export async function api(args: string[]): Promise<number> {
   if (command === 'mark' && options.where === undefined)
     throw new Stop(EXIT.usage, "Say what is to be marked: --where 'size > 5 MB'. With --where '' it is everything.");
   const ask = await connected();
+  if (command === 'messages') {
+    await writeMessages(ask, options);
+    return 0;
+  }
   let answer = (await carryOut(ask, command, action, options)) as Row;
   const isWork = command === 'scan' || command === 'run';
   if (isWork && options.wait) answer = await ended(ask, `/${command}s/${answer.id}`);
@@ -50,6 +58,7 @@ function read(args: string[]): { words: string[]; options: Options } {
       options: {
         by: text,
         order: text,
+        scope: text,
         where: text,
         limit: text,
         label: text,
@@ -65,6 +74,16 @@ function read(args: string[]): { words: string[]; options: Options } {
   } catch (error) {
     throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel api help.`);
   }
+}
+
+/** Writes as fast as whoever reads takes it. */
+async function writeMessages(ask: Ask, options: Options): Promise<void> {
+  const page = (after: string | undefined) => {
+    const query = { where: options.where, scope: options.scope, order: options.order, limit: '1000', after };
+    const said = Object.entries(query).filter((entry): entry is [string, string] => typeof entry[1] === 'string');
+    return ask('GET', `/messages?${new URLSearchParams(said)}`) as Promise<MessagePage>;
+  };
+  await pipeline(Readable.from(messageLines(page, options.json === true)), process.stdout, { end: false });
 }
 
 const STILL_GOING = ['queued', 'running'];

@@ -4,6 +4,8 @@ import { isPassing } from '../mail/problem';
 import { forgetOverdueRequests } from '../store/authorization-requests';
 import { forgetCredential } from '../store/credentials';
 import { transaction } from '../store/database';
+import { enqueue } from '../store/jobs';
+import { dueForScan, openScan } from '../store/scans';
 import { endOverdue } from '../store/sessions';
 import { dueWithdrawal, endWithdrawal, postponeWithdrawal } from '../store/withdrawals';
 import type { WorkContext } from './context';
@@ -13,6 +15,17 @@ export async function endWhatIsOver({ database }: Pick<WorkContext, 'database'>)
   await transaction(database, async (client) => {
     await forgetOverdueRequests(client);
     for (const account of await endOverdue(client)) await forgetCredential(client, account);
+  });
+}
+
+/** Begins a scan that is due by itself; whether there was one. */
+export async function beginDueScan({ database }: Pick<WorkContext, 'database'>): Promise<boolean> {
+  return transaction(database, async (client) => {
+    const account = await dueForScan(client);
+    if (account === undefined) return false;
+    const { scan } = await openScan(client, account);
+    await enqueue(client, account, 'scan', scan.id);
+    return true;
   });
 }
 

@@ -4,7 +4,7 @@ import { excuseWorker, takeJob } from '../store/jobs';
 import { beat } from '../store/workers';
 import { Attendance } from './attendance';
 import type { WorkContext } from './context';
-import { endWhatIsOver, withdrawTokens } from './housekeeping';
+import { beginDueScan, endWhatIsOver, withdrawTokens } from './housekeeping';
 import { PER_HOST } from './limits';
 import { sendNotice } from './notices';
 
@@ -113,6 +113,9 @@ export class Worker {
   private async keepHouse(): Promise<void> {
     await forgetOldEvents(this.context.database);
     await endWhatIsOver(this.context);
+    while (await beginDueScan(this.context)) {
+      // The next one.
+    }
   }
 
   /** What nobody waits for, and takes as long as others let it. */

@@ -42,6 +42,8 @@ export interface Settings {
   mailTo: string | null;
   /** Whether a mail tells of a sign-in from a browser that was not used before. */
   mailNewBrowser: boolean;
+  /** Hours after which the mailbox is scanned by itself; null: only when somebody asks. */
+  scanEveryHours: number | null;
 }
 
 const DEFAULTS: Settings = {
@@ -56,6 +58,7 @@ const DEFAULTS: Settings = {
   mailWhen: 'never',
   mailTo: null,
   mailNewBrowser: false,
+  scanEveryHours: null,
 };
 
 const COLUMNS =

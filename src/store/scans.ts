@@ -56,6 +56,23 @@ export async function openScan(db: Queryable, account: number): Promise<{ scan: 
   return { scan, isNew: true };
 }
 
+/**
+ * An account that is to be scanned by itself, whose last scan was begun too long ago and which can be signed in to. Locked for the
+ * transaction; other workers pass it by.
+ */
+export async function dueForScan(db: Queryable): Promise<number | undefined> {
+  const due = await row<{ id: number }>(
+    db,
+    `select a.id from account a
+     where a.state = 'active' and a.settings ->> 'scanEveryHours' is not null
+       and exists (select 1 from credential c where c.account = a.id and not c.forget)
+       and not exists (select 1 from scan s where s.account = a.id and (s.state in ('queued', 'running')
+         or s.created_at > now() - make_interval(hours => (a.settings ->> 'scanEveryHours')::int)))
+     order by a.id limit 1 for no key update of a skip locked`,
+  );
+  return due?.id;
+}
+
 /** Writes what is given and gives the scan as it is then. */
 export async function updateScan(
   db: Queryable,

@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, test } from 'node:test';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { beginDueScan } from '../../src/jobs/housekeeping';
 import { lockAccount } from '../../src/store/credentials';
 import { stateOf } from '../../stand-in/control';
 import type { StandIn } from '../../stand-in/host';
@@ -234,6 +235,32 @@ test('a host that cuts every connection after some octets is read to the end, in
   assert.deepEqual(problems, []);
   assert.ok(relay.connections > 20, `${relay.connections} connections`);
   assert.deepEqual(await indexed(app, account), hosted(host));
+});
+
+test('a mailbox is scanned by itself as often as its owner says, once, and not while it can’t be signed in to', async () => {
+  const host = await startStandIn({ scenario: tinyScenario() });
+  const app = await App.start({ worker: false });
+  const account = await app.signIn({ port: host.plainPort });
+  const { database } = app;
+  const due = () => beginDueScan({ database });
+  const age = (hours: number) =>
+    database.query(`update scan set state = 'done', created_at = now() - make_interval(hours => $1)`, [hours]);
+  const every = (hours: number | null) => app.call('PATCH', `${account}/settings`, { scanEveryHours: hours });
+  await age(100);
+  assert.equal(await due(), false, 'nobody said so');
+  for (const wrong of [0, 1.5, 721, '6']) assert.equal((await every(wrong as number)).status, 422, `${wrong}`);
+  assert.equal((await every(6)).body.scanEveryHours, 6);
+  await age(5);
+  assert.equal(await due(), false);
+  await age(7);
+  await database.query(`update account set state = 'locked'`);
+  assert.equal(await due(), false);
+  await database.query(`update account set state = 'active'`);
+  assert.deepEqual((await Promise.all([due(), due()])).sort(), [false, true], 'of two workers one begins it');
+  assert.equal(await due(), false, 'it is open');
+  await age(7);
+  await app.call('DELETE', '/session');
+  assert.equal(await due(), false, 'nobody is signed in, so nothing is kept to sign in with');
 });
 
 test('a password that is refused later locks the account, and says so', async () => {

@@ -2,6 +2,7 @@ import assert from 'node:assert/strict';
 import { execFile } from 'node:child_process';
 import { after, before, test } from 'node:test';
 import { promisify } from 'node:util';
+import { parse } from 'csv-parse/sync';
 import type { StandIn } from '../../stand-in/host';
 import { App, cleanUp, ROOT, startStandIn, tinyScenario } from '../harness';
 
@@ -108,6 +109,20 @@ test('./tamsel api shows level, senders, lots and runs as tables and as JSON, an
   assert.match(purged, new RegExp(` purge .* ${marked.messages} +${marked.messages} +done`));
   assert.match(await run(['mark']), /^2 tamsel: Say what is to be marked/);
   assert.match(await run(['scan', '--wait']), /\n\d+ +\d+ +\w+ +done/);
+  // Every message once, over several pages, in an order; what a spreadsheet would run is harmless.
+  const { total } = (await app.call('GET', `${account}/messages?scope=all&limit=1`)).body;
+  assert.ok(total.messages > 1_000);
+  const [head, ...lines] = parse(await run(['messages', '--scope', 'all', '--order', 'date'])) as string[][];
+  assert.deepEqual(head?.slice(0, 5), ['id', 'folder', 'uid', 'from', 'name']);
+  assert.equal(new Set(lines.map(([id]) => id)).size, total.messages);
+  assert.equal(
+    lines.reduce((sum, cells) => sum + Number(cells[head?.indexOf('size') ?? 0]), 0),
+    total.bytes,
+  );
+  assert.ok(lines.flat().every((cell) => !/^[=+@]/.test(cell)));
+  const big = (await run(['messages', '--where', 'size > 1 MB', '--json'])).trim().split('\n');
+  assert.ok(big.every((line) => JSON.parse(line).size > 1_000_000));
+  assert.match(await run(['messages', '--where', 'size >>']), /^1 tamsel: .+/);
   assert.match(await run(['guards']), /^guard +size +messages\n\d+ /);
   assert.match(await run(['senders', '--where', 'size >>']), /^1 tamsel: .+/);
   assert.match(await run(['level'], { TAMSEL_TOKEN: 'tamsel_x' }), /^1 tamsel: This token is not known/);

@@ -1,8 +1,7 @@
-import { stringify } from 'csv-stringify/sync';
 import * as v from 'valibot';
 import type { Amount } from '../../core/level/level';
 import { trashFolder, withSubfolders } from '../../core/mailbox/folders';
-import { harmless } from '../../core/senders/sheet';
+import { csvLine } from '../../core/senders/csv-line';
 import { resume } from '../../jobs/run/resume';
 import type { Account } from '../../store/accounts';
 import { appendEntry } from '../../store/chain';
@@ -425,8 +424,3 @@ const FORMATS: Format[] = [
       ]),
   },
 ];
-
-/** A line of CSV (RFC 4180) in which no cell is run by a spreadsheet. */
-function csvLine(cells: readonly unknown[]): string {
-  return stringify([cells.map((cell) => harmless(`${cell}`))], { eof: false });
-}

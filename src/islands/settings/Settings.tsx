@@ -11,6 +11,9 @@ import { Tokens } from './Tokens';
 
 const THRESHOLDS = ['warning', 'sending', 'receiving'] as const;
 
+/** How often a mailbox is scanned by itself, in hours. */
+const SCAN_HOURS = [1, 6, 24, 168];
+
 const ZONES = Intl.supportedValuesOf('timeZone');
 
 /** What the user chooses for the account. */
@@ -50,6 +53,7 @@ function Form({ onDone }: { onDone(): void }) {
       timeZone: `${form.get('timeZone')}`,
       trashFolder: `${form.get('trashFolder')}` || null,
       trashDays: number('trashDays'),
+      scanEveryHours: number('scanEveryHours'),
       limit: limit === null ? null : Math.round(limit * OCTETS_IN.MiB),
       thresholds: Object.fromEntries(
         THRESHOLDS.flatMap((name) => {
@@ -101,6 +105,21 @@ function Form({ onDone }: { onDone(): void }) {
         <select id="timeZone" name="timeZone" defaultValue={settings.timeZone} className="field">
           {[...new Set([settings.timeZone, 'UTC', ...ZONES])].map((zone) => (
             <option key={zone}>{zone}</option>
+          ))}
+        </select>
+      </Line>
+      <Line label={text.settings.scanEvery} name="scanEveryHours">
+        <select
+          id="scanEveryHours"
+          name="scanEveryHours"
+          defaultValue={settings.scanEveryHours ?? ''}
+          className="field"
+        >
+          <option value="">{text.settings.scanNever}</option>
+          {[...new Set([...SCAN_HOURS, ...(settings.scanEveryHours ? [settings.scanEveryHours] : [])])].map((hours) => (
+            <option key={hours} value={hours}>
+              {text.settings.scanHours(hours)}
+            </option>
           ))}
         </select>
       </Line>

@@ -28,6 +28,7 @@ export interface Settings {
   mailWhen: 'never' | 'long' | 'always';
   mailTo: string | null;
   mailNewBrowser: boolean;
+  scanEveryHours: number | null;
   canMail: boolean;
 }
 

@@ -892,6 +892,16 @@ export const en = {
     warning: 'The provider warns at percent of the limit',
     sending: 'Sending stops at percent',
     receiving: 'Receiving stops at percent',
+    scanEvery: 'Scan this mailbox by itself',
+    scanNever: 'no, only when I ask',
+    scanHours: (hours: number) =>
+      hours % 24 === 0
+        ? hours === 24
+          ? 'once a day'
+          : `every ${hours / 24} days`
+        : hours === 1
+          ? 'every hour'
+          : `every ${hours} hours`,
     trashDays: 'The server drops what lay in the trash for so many days',
     save: 'Save',
     trashFolder: 'Trash folder',
