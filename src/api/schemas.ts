@@ -137,6 +137,8 @@ export const Scan = v.object({
   ),
   problem: v.optional(ProblemNote),
   waits: Waits,
+  /** Whether the tables and the run's entries in the ledger say the same. What is shown is what the entries say. */
+  agreement: v.optional(v.picklist(['agrees', 'differs', 'broken'])),
   createdAt: Timestamp,
   endedAt: v.optional(Timestamp),
 });

@@ -52,6 +52,11 @@ export async function transactionBySets<T>(database: Database, act: (client: Que
   );
 }
 
+/** Reads several things as they were at one moment. */
+export async function snapshot<T>(database: Database, act: (client: Queryable) => Promise<T>): Promise<T> {
+  return within(database, act, 'begin isolation level repeatable read read only', 'commit');
+}
+
 /** Runs an act, takes its result, and undoes it: what would be. */
 export async function rehearsal<T>(database: Database, act: (client: Queryable) => Promise<T>): Promise<T> {
   return within(database, act, 'begin', 'rollback');

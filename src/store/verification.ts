@@ -1,8 +1,8 @@
-import { isDeepStrictEqual } from 'node:util';
 import { digestOfDone } from './batches';
 import { entriesOf, headOf, isWritten, type LedgerEntry, type LedgerHead } from './chain';
 import { type Queryable, row, theRow } from './database';
 import { alteredTables, type RunRecord } from './record';
+import { bodyOf, differing, FIELDS } from './run-entries';
 import { type Run, runById } from './runs';
 import { setDigest } from './set-digest';
 import type { Vault } from './vault';
@@ -92,14 +92,13 @@ async function runFaults(
     const last = all.at(-1);
     return last && bodyOf(last);
   };
-  const compare = (body: Record<string, unknown>, keys: readonly (keyof Run)[]) => {
-    for (const key of keys)
-      if (key in body && !isDeepStrictEqual(plain(run[key]), plain(body[key])))
-        faults.push(`Run ${id} does not say what its entry says: ${key}.`);
+  const compare = (body: Record<string, unknown>, fields: readonly (keyof Run)[]) => {
+    for (const field of differing(run, body, fields))
+      faults.push(`Run ${id} does not say what its entry says: ${field}.`);
   };
   const asked = said('asked');
   if (asked) {
-    compare(asked, ['action', 'label', 'selector', 'asked', 'askedBy', 'createdAt']);
+    compare(asked, FIELDS.asked);
     // An entry of before has the digest of the set as text.
     const [expected, digest] =
       asked.members === undefined
@@ -112,29 +111,13 @@ async function runFaults(
   const isOver = run.state === 'done' || run.state === 'cancelled';
   if (isOver !== (ended !== undefined)) faults.push(`Run ${id} is ${run.state}, and its entries do not say so.`);
   if (!ended) return faults;
-  compare(ended, ['action', 'label', 'state', 'asked', 'done', 'left', 'before', 'after', 'startedAt', 'endedAt']);
+  compare(ended, FIELDS.ended);
   for (const table of await alteredTables(db, account, id, (ended.record ?? {}) as RunRecord))
     faults.push(`What is kept of run ${id} was changed after its end (${table}).`);
   if ((await digestOfDone(db, account, id, true)) !== ended.digest)
     faults.push(`The messages of run ${id} are not those that it ended with.`);
-  const settled = said('settled') ?? ended.settled ?? null;
-  if (!isDeepStrictEqual(plain(run.settled), plain(settled)))
-    faults.push(`Run ${id} does not say what its entry says: settled.`);
+  compare({ settled: said('settled') ?? ended.settled ?? null }, ['settled']);
   return faults;
-}
-
-/** What an entry says; nothing where it can't be read, which its code has shown already. */
-function bodyOf({ body }: LedgerEntry): Record<string, unknown> {
-  try {
-    return JSON.parse(body) as Record<string, unknown>;
-  } catch {
-    return {};
-  }
-}
-
-/** A value as JSON gives it back. */
-function plain(value: unknown): unknown {
-  return value === undefined ? undefined : JSON.parse(JSON.stringify(value));
 }
 
 async function digestOfMembers(

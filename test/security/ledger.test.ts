@@ -100,6 +100,53 @@ test('every column of what the ledger is made of, altered by itself, is found', 
   assert.ok(tried > 60, `${tried} columns`);
 });
 
+test('what is shown of a run is what its entries say, and a line that does not agree says so', async () => {
+  const shown = async () => (await app.call('GET', `${account}/runs`)).body.runs as Record<string, unknown>[];
+  const before = await shown();
+  assert.ok(before.length >= 4 && before.every(({ agreement }) => agreement === 'agrees'));
+  const during = async (change: string, undo: string) => {
+    await app.database.query(change, [id()]);
+    const now = await shown();
+    const [first] = now.filter(({ id: run }) => run === 1);
+    assert.deepEqual((await app.call('GET', `${account}/runs/1`)).body, first);
+    await app.database.query(undo, [id()]);
+    assert.deepEqual(await shown(), before);
+    return { now, first };
+  };
+  for (const [column, value] of [
+    ['label', `'Nothing of value'`],
+    ['action', `'restore'`],
+    ['done_messages', '1'],
+    ['started_at', `started_at - interval '1 year'`],
+    ['asked_by', `'{"user":"somebody@else.example"}'`],
+    ['before_level', `'{"used":1,"counted":1,"at":"2020-01-01"}'`],
+  ]) {
+    await app.database.query(`create table kept as select * from run`);
+    const { first } = await during(
+      `update run set ${column} = ${value} where account = $1 and id = 1`,
+      `update run set ${column} = kept.${column} from kept where kept.account = $1 and run.account = kept.account and kept.id = 1 and run.id = 1`,
+    );
+    await app.database.query('drop table kept');
+    assert.equal(first?.agreement, 'differs', column);
+    assert.deepEqual(
+      { ...first, agreement: 'agrees' },
+      before.find(({ id: run }) => run === 1),
+      column,
+    );
+  }
+  const altered = await during(
+    `update ledger_entry set body = replace(body, '"state":"done"', '"state":"cancelled"') where account = $1 and run = 1`,
+    `update ledger_entry set body = replace(body, '"state":"cancelled"', '"state":"done"') where account = $1 and run = 1`,
+  );
+  assert.equal(altered.first?.agreement, 'broken');
+  const invented = await during(
+    `insert into run (account, id, action, state, label, selector, asked_messages, asked_bytes, members)
+     values ($1, 99, 'purge', 'done', 'Invented', '{}', 5, 5, '{}')`,
+    'delete from run where account = $1 and id = 99',
+  );
+  assert.equal(invented.now.find(({ id: run }) => run === 99)?.agreement, 'broken');
+});
+
 test('an invented run, an entry without a run, a gap, and an end that was cut off are each told by name', async () => {
   const { rows: named } = await app.database.query(
     'select column_name from information_schema.columns where table_name = $1',

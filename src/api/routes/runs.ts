@@ -5,13 +5,14 @@ import { csvLine } from '../../core/senders/csv-line';
 import { resume } from '../../jobs/run/resume';
 import type { Account } from '../../store/accounts';
 import { appendEntry } from '../../store/chain';
-import { type Queryable, transaction } from '../../store/database';
+import { type Queryable, snapshot, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf } from '../../store/folders';
 import { freeze, type RunSelector } from '../../store/frozen';
 import { enqueue } from '../../store/jobs';
 import { carriedLots, planLot } from '../../store/lots';
 import { messagesOfRun, type RunMessage } from '../../store/messages';
+import { asWritten } from '../../store/run-entries';
 import { createRun, handLots, type Run, runById, runsOf, updateRun } from '../../store/runs';
 import type { Scope } from '../../store/selection';
 import { criteriaFrom, readyCriteria } from '../criteria';
@@ -275,11 +276,12 @@ export const listRuns = route({
   path: '/accounts/{account}/runs',
   summary: 'The ledger: every run, newest first.',
   response: v.object({ runs: v.array(s.Run) }),
-  handle: async ({ environment, account }) => ({
-    runs: await Promise.all(
-      (await runsOf(environment.database, account.id)).map((run) => shownNow(environment.database, account.id, run)),
-    ),
-  }),
+  async handle({ environment: { database, vault }, account }) {
+    const runs = await snapshot(database, async (client) =>
+      asWritten(client, vault, account.id, await runsOf(client, account.id)),
+    );
+    return { runs: await Promise.all(runs.map((run) => shownNow(database, account.id, run))) };
+  },
 });
 
 export const showRun = route({
@@ -288,9 +290,14 @@ export const showRun = route({
   summary: 'A run and how far it is.',
   response: s.Run,
   async handle({ environment, account, parameters }) {
-    const run = await runById(environment.database, account.id, Number(parameters.run));
+    const { database, vault } = environment;
+    const id = Number(parameters.run);
+    const [run] = await snapshot(database, async (client) => {
+      const found = await runById(client, account.id, id);
+      return asWritten(client, vault, account.id, found ? [found] : [], id);
+    });
     if (!run) throw notFound();
-    return shownNow(environment.database, account.id, run);
+    return shownNow(database, account.id, run);
   },
 });
 

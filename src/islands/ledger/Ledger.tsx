@@ -40,6 +40,16 @@ export default function Ledger() {
   );
 }
 
+/** Says where a run and its entries in the ledger do not agree. */
+function Doubt({ run: { agreement } }: { run: Run }) {
+  if (agreement === undefined || agreement === 'agrees') return null;
+  return (
+    <strong role="alert" className="block text-go">
+      {text.ledger.doubt[agreement]}
+    </strong>
+  );
+}
+
 function Runs({ runs }: { runs: Run[] }) {
   const figures = useFigures();
   const limit = useLevel().data?.limit ?? null;
@@ -80,6 +90,7 @@ function Runs({ runs }: { runs: Run[] }) {
                     {text.ledger.actions[run.action]}: {run.label}
                   </button>
                   {run.state !== 'done' && <span className="text-ink-2"> ({text.ledger.states[run.state]})</span>}
+                  <Doubt run={run} />
                 </td>
                 <td className="number minor">{count(run.asked.messages)}</td>
                 <td className="number">{count(run.done.messages)}</td>

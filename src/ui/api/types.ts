@@ -231,6 +231,8 @@ export interface Run {
   /** What can still be taken back. */
   undo: Amount;
   workedMs: number;
+  /** Whether the tables and the ledger's entries say the same of it; absent in what an event brings. */
+  agreement?: 'agrees' | 'differs' | 'broken';
   doing?: {
     phase: 'measuring' | 'recovering' | 'planning' | 'checking' | 'carrying-out' | 'concluding';
     messages: number;

@@ -712,6 +712,10 @@ export const en = {
       'new-mail': (bytes: string) => `${bytes} came in meanwhile, as new mail or by other programs.`,
     },
     followed: (when: string) => `It had followed by ${when}.`,
+    doubt: {
+      differs: 'The database says something else of this run than its entry in the ledger. You see the entry.',
+      broken: 'An entry of this run in the ledger is missing or was altered. Do not rely on this line.',
+    },
     threads: 'Messages are counted here. Programs that count conversations show smaller numbers.',
     chain: (entries: string) =>
       `The ledger is a chain of ${entries} entries; each is sealed with a key that is not in the database.`,
