@@ -15,9 +15,12 @@ const PATIENCE_MS = 60_000;
 /**
  * Reads the body of a request as JSON. Its octets are counted as they come, so that no more of it than is allowed is ever held.
  *
- * @throws Problem 413 where it is too large, 408 where it does not come, 422 where it is no JSON.
+ * @throws Problem 415 where it is said to be something else, 413 where it is too large, 408 where it does not come, 422 where it
+ * is no JSON.
  */
 export async function readBody(request: Request, route: Pick<Route, 'large'>, isKnown: boolean): Promise<unknown> {
+  const type = request.headers.get('content-type') ?? '';
+  if (!/^application\/json\s*(;|$)/i.test(type)) throw otherType();
   const most = isKnown ? (route.large ? LARGE : USUAL) : FROM_STRANGERS;
   if (Number(request.headers.get('content-length') ?? 0) > most) throw tooLarge();
   const text = await octetsOf(request, most);
@@ -68,6 +71,11 @@ async function discard(reader: ReadableStreamDefaultReader<Uint8Array>): Promise
 
 // What is not read would be taken for the next request, so the connection ends.
 const ENDS = { connection: 'close' };
+
+function otherType(): Problem {
+  const detail = 'The body of a request is JSON, and says so: content-type: application/json.';
+  return new Problem(415, 'unsupported-media-type', 'Unsupported media type', detail, undefined, ENDS);
+}
 
 function tooLarge(): Problem {
   const detail = 'The request is too large. Name criteria instead of ids.';

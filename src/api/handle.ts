@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import * as v from 'valibot';
 import { readBody } from './body';
 import { type Environment, theEnvironment } from './environment';
@@ -87,12 +88,16 @@ function ofDatabase(error: unknown): Problem | undefined {
 }
 
 function internal({ log }: Environment, error: unknown): Problem {
-  log.error({ err: error }, 'a request failed');
+  const instance = `urn:uuid:${randomUUID()}`;
+  log.error({ err: error, instance }, 'a request failed');
   return new Problem(
     500,
     'internal',
     'Something went wrong',
     'Something went wrong inside Tamsel. Nothing was lost; try again.',
+    undefined,
+    {},
+    instance,
   );
 }
 

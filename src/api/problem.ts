@@ -16,13 +16,22 @@ export class Problem extends Error {
     readonly detail: string,
     readonly errors?: FieldError[],
     readonly headers: Record<string, string> = {},
+    /** By which a fault of ours is found in the log: a URN. */
+    readonly instance?: string,
   ) {
     super(detail);
   }
 
   toResponse(): Response {
     const { status, title, detail, errors } = this;
-    const body = { type: `/problems/${this.type}`, title, status, detail, ...(errors ? { errors } : {}) };
+    const body = {
+      type: `/problems/${this.type}`,
+      title,
+      status,
+      detail,
+      ...(errors ? { errors } : {}),
+      ...(this.instance ? { instance: this.instance } : {}),
+    };
     return new Response(JSON.stringify(body), {
       status,
       headers: { 'content-type': 'application/problem+json', 'cache-control': 'no-store', ...this.headers },

@@ -5,7 +5,7 @@ import { domainToASCII } from 'node:url';
 import { readLevel } from '../jobs/listing';
 import { noticeOfSignIn } from '../jobs/notices';
 import { resumeAfterSignIn } from '../jobs/run/resume';
-import { checkedAddress } from '../mail/destination';
+import { checkedAddresses } from '../mail/destination';
 import { connectImap } from '../mail/imap/connect';
 import { MailProblem, type MailProblemKind } from '../mail/problem';
 import type { MailboxPlace, MailServer, Proof } from '../mail/server';
@@ -99,8 +99,9 @@ async function subjectsOf(
   { host, port, user }: MailboxPlace,
   signInAs: string,
 ): Promise<Subject[]> {
-  // By the address, so that other names of the host are no way around; what has none is refused right after this.
-  const address = await checkedAddress(host, environment.outgoing).catch(() => host);
+  // By the address, so that other names of the host are no way around, and by the same one of several, in whatever order DNS gives
+  // them; what has none is refused right after this.
+  const [address] = (await checkedAddresses(host, environment.outgoing).catch(() => [host])).sort();
   const from = networkOf(clientAddress);
   const mailbox = `as ${(signInAs || user).toLowerCase()} at ${address}:${port}`;
   return [

@@ -3,6 +3,7 @@ import ipaddr from 'ipaddr.js';
 import { addressesOf } from './names';
 import type { Outgoing } from './outgoing';
 import { MailProblem } from './problem';
+import { reachable } from './reachable';
 
 /** IPv6 addresses that hold an IPv4 one without a prefix of their own, which nobody routes (RFC 4291 §2.5.5.1). */
 const COMPATIBLE = ipaddr.parseCIDR('::/96');
@@ -31,11 +32,14 @@ export function isInner(address: string): boolean {
 }
 
 /**
- * Resolves a host once, checks every address it has, and gives the one to connect to.
+ * Resolves a host once, and checks every address it has.
  *
  * @throws MailProblem no-such-host, or address-not-allowed where any address is an inner one and these are not allowed.
  */
-export async function checkedAddress(host: string, outgoing: Pick<Outgoing, 'allowPrivate' | 'dns'>): Promise<string> {
+export async function checkedAddresses(
+  host: string,
+  outgoing: Pick<Outgoing, 'allowPrivate' | 'dns'>,
+): Promise<string[]> {
   let addresses: string[];
   if (isIP(host)) addresses = [host];
   else {
@@ -45,26 +49,34 @@ export async function checkedAddress(host: string, outgoing: Pick<Outgoing, 'all
       throw new MailProblem('no-such-host', `There is no server named ${host}. Check the spelling.`, { cause });
     }
   }
-  return admitted(host, addresses, outgoing);
+  admit(host, addresses, outgoing);
+  return addresses;
+}
+
+/** Resolves a host once, checks every address it has, and gives one that takes connections. @throws MailProblem as checkedAddresses does. */
+export async function checkedAddress(
+  host: string,
+  port: number,
+  outgoing: Pick<Outgoing, 'allowPrivate' | 'dns'>,
+): Promise<string> {
+  return reachable(await checkedAddresses(host, outgoing), port);
 }
 
 /**
- * The address to connect to, of all that a host has: each must be allowed, since a name that leads inside once may do so again.
+ * Each address that a host has must be allowed, since a name that leads inside once may do so again.
  *
- * @throws MailProblem as checkedAddress does.
+ * @throws MailProblem as checkedAddresses does.
  */
-export function admitted(
+export function admit(
   host: string,
   addresses: readonly string[],
   { allowPrivate }: Pick<Outgoing, 'allowPrivate'>,
-): string {
+): void {
   if (!allowPrivate && addresses.some(isInner)) {
     throw new MailProblem(
       'address-not-allowed',
       `${host} lies in a private network, and this instance reaches public servers only.`,
     );
   }
-  const [address] = addresses;
-  if (address === undefined) throw new MailProblem('no-such-host', `${host} has no address.`);
-  return address;
+  if (addresses.length === 0) throw new MailProblem('no-such-host', `${host} has no address.`);
 }

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
 import { decodeModifiedUtf7, encodeModifiedUtf7 } from '../core/mailbox/modified-utf7';
-import { admitted, checkedAddress, isInner, isLoopback } from './destination';
+import { admit, checkedAddresses, isInner, isLoopback } from './destination';
 import { copiedUids } from './imap/answers/copyuid';
 import { MailProblem } from './problem';
 
@@ -26,21 +26,21 @@ test('inner addresses are told by number, whatever form they are written in (RFC
 test('every address of a host must be allowed, in whatever order they come', () => {
   const refused = (error: unknown) => error instanceof MailProblem && error.kind === 'address-not-allowed';
   const [outer, inner] = ['45.0.0.1', '10.0.0.1'];
-  assert.equal(admitted('mail.example', [outer, '2a00::1'], { allowPrivate: false }), outer);
+  admit('mail.example', [outer, '2a00::1'], { allowPrivate: false });
   for (const addresses of [[outer, inner], [inner, outer], [inner]]) {
-    assert.throws(() => admitted('mail.example', addresses, { allowPrivate: false }), refused);
-    assert.equal(admitted('mail.example', addresses, { allowPrivate: true }), addresses[0]);
+    assert.throws(() => admit('mail.example', addresses, { allowPrivate: false }), refused);
+    admit('mail.example', addresses, { allowPrivate: true });
   }
 });
 
 test('a name is resolved once and refused where it leads inside', async () => {
   await assert.rejects(
-    checkedAddress('localhost', { allowPrivate: false }),
+    checkedAddresses('localhost', { allowPrivate: false }),
     (error) => error instanceof MailProblem && error.kind === 'address-not-allowed',
   );
-  assert.ok(isLoopback(await checkedAddress('localhost', { allowPrivate: true })));
+  assert.ok((await checkedAddresses('localhost', { allowPrivate: true })).every(isLoopback));
   await assert.rejects(
-    checkedAddress('no-such-host.invalid', { allowPrivate: true }),
+    checkedAddresses('no-such-host.invalid', { allowPrivate: true }),
     (error) => error instanceof MailProblem && error.kind === 'no-such-host',
   );
 });

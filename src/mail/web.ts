@@ -23,8 +23,8 @@ export interface WebRequest {
 export async function askWeb(url: URL, asked: WebRequest, outgoing: Outgoing): Promise<Response> {
   if (!/^https?:$/.test(url.protocol) || url.username !== '' || url.password !== '') throw new Error('no place to ask');
   const host = url.hostname.replace(/^\[|\]$/g, '');
-  const address = await checkedAddress(host, outgoing);
   const isPlain = url.protocol === 'http:';
+  const address = await checkedAddress(host, Number(url.port) || (isPlain ? 80 : 443), outgoing);
   if (isPlain && !isLoopback(address)) throw new Error('what is not on this machine is asked by HTTPS only');
   const { method = 'GET', headers, body } = asked;
   return new Promise((resolve, reject) => {

@@ -38,7 +38,7 @@ export async function openPage(app: App): Promise<WebDriver> {
 export async function toTrash(where: string): Promise<void> {
   await driver.executeAsyncScript(
     `const done = arguments[arguments.length - 1];
-     fetch('/api/accounts/1/lots', { method: 'POST', body: JSON.stringify({ where: arguments[0] }) }).then(() => done());`,
+     fetch('/api/accounts/1/lots', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ where: arguments[0] }) }).then(() => done());`,
     where,
   );
   await goTo('/review');

@@ -115,7 +115,7 @@ test('a purge is refused and nothing goes; what comes in after the question was 
     mailbox.folder('Trash') as never,
   );
   await driver.executeAsyncScript(
-    `fetch('/api/accounts/1/scans', { method: 'POST', body: '{}' }).then(arguments[arguments.length - 1])`,
+    `fetch('/api/accounts/1/scans', { method: 'POST', headers: { 'content-type': 'application/json' }, body: '{}' }).then(arguments[arguments.length - 1])`,
   );
   await until(async () => (await ask('/level')).trash.messages === trash.messages + 1);
   // The sign-in is a while ago: it is asked whether it is still the owner who sits there.

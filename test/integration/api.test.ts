@@ -281,6 +281,8 @@ test('an account is erased with all that was known of it, the mailbox untouched'
     );
   }
   assert.equal(host.mailbox.messageCount(), demoScenario().messages.length);
-  assert.equal((await app.call('DELETE', '/session')).status, 204);
+  const ended = await app.call('DELETE', '/session');
+  assert.equal(ended.status, 204);
+  assert.equal(ended.headers.get('clear-site-data'), '"cache"', 'columns that the browser kept go too');
   assert.equal((await app.call('GET', '/session')).status, 401);
 });

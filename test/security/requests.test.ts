@@ -6,6 +6,7 @@ import { connect } from 'node:net';
 import { after, before, test } from 'node:test';
 import { App, cleanUp, startStandIn, tinyScenario, until } from '../harness';
 
+const JSON_TYPE = { 'content-type': 'application/json' };
 after(cleanUp);
 
 let host: Awaited<ReturnType<typeof startStandIn>>;
@@ -29,10 +30,14 @@ function poured(
 ): Promise<[status: number, sent: number]> {
   return new Promise((resolve, reject) => {
     let sent = 0;
-    const sending = request(`${app.origin}/api${path}`, { method: 'POST', headers: more }, (response) => {
-      response.resume();
-      response.once('close', () => resolve([response.statusCode ?? 0, sent]));
-    });
+    const sending = request(
+      `${app.origin}/api${path}`,
+      { method: 'POST', headers: { ...JSON_TYPE, ...more } },
+      (response) => {
+        response.resume();
+        response.once('close', () => resolve([response.statusCode ?? 0, sent]));
+      },
+    );
     // Who goes on sending may be cut off before the answer.
     sending.on('error', (error: Error & { code?: string }) =>
       ['EPIPE', 'ECONNRESET'].includes(error.code ?? '') ? resolve([0, sent]) : reject(error),
@@ -67,8 +72,17 @@ test('a body is counted as it comes, and no more of it is held than is allowed',
     if (most > 64 * 1024) assert.equal(small, 422, `${path}: what is allowed is read`);
   }
   assert.ok(peak() - before < 150, `${peak() - before} MB more`);
-  const told = await fetch(`${app.origin}/api/session`, { method: 'POST', body: 'x'.repeat(20_000) });
-  assert.equal(told.status, 413);
+  const post = (type: string, body: string) =>
+    fetch(`${app.origin}/api/session`, { method: 'POST', headers: { 'content-type': type }, body });
+  assert.equal((await post('application/json', 'x'.repeat(20_000))).status, 413);
+  for (const type of [
+    'text/plain',
+    'application/x-www-form-urlencoded',
+    'application/jsonx',
+    'multipart/form-data; boundary=x',
+  ])
+    assert.equal((await post(type, '{}')).status, 415, type);
+  assert.equal((await post('Application/JSON ; charset=utf-8', '{}')).status, 422, 'read, and wrong');
 });
 
 /** Opens a stream of events; tells when the server closed it. */

@@ -5,6 +5,7 @@ import { transaction } from '../../store/database';
 import { noteProof } from '../../store/proofs';
 import { endOtherSession, endSession, leaveAccount, sessionsOf } from '../../store/sessions';
 import { sessionCookie } from '../cookie';
+import type { Environment } from '../environment';
 import { noSession, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
@@ -62,9 +63,14 @@ export const signOut = route({
     await transaction(environment.database, async (client) => {
       for (const account of await endSession(client, session)) await forgetCredential(client, account);
     });
-    return new Response(null, { status: 204, headers: { 'set-cookie': sessionCookie(environment, '') } });
+    return new Response(null, { status: 204, headers: ended(environment) });
   },
 });
+
+/** What ends a session in the browser: the cookie goes, and so do columns that were kept (W3C Clear Site Data). */
+function ended(environment: Environment): Record<string, string> {
+  return { 'set-cookie': sessionCookie(environment, ''), 'clear-site-data': '"cache"' };
+}
 
 export const leave = route({
   method: 'DELETE',
@@ -79,8 +85,7 @@ export const leave = route({
       const orphans = isLast ? await endSession(client, session) : await leaveAccount(client, session, account.id);
       for (const orphan of orphans) await forgetCredential(client, orphan);
     });
-    const headers: Record<string, string> = isLast ? { 'set-cookie': sessionCookie(environment, '') } : {};
-    return new Response(null, { status: 204, headers });
+    return new Response(null, { status: 204, headers: isLast ? ended(environment) : {} });
   },
 });
 

@@ -13,7 +13,7 @@ export async function answersImap(
 ): Promise<boolean> {
   let socket: Socket | undefined;
   try {
-    const address = await checkedAddress(host, outgoing);
+    const address = await checkedAddress(host, port, outgoing);
     socket =
       security === 'tls'
         ? connectTls({ host: address, port, servername: host, ...trustOf(outgoing) })

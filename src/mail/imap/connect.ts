@@ -19,7 +19,7 @@ export async function connectImap(access: Access, outgoing: Outgoing): Promise<M
       'server-not-allowed',
       `This instance is for other mail servers than ${access.host}:${access.port}. Ask whoever runs it.`,
     );
-  const address = await checkedAddress(access.host, outgoing);
+  const address = await checkedAddress(access.host, access.port, outgoing);
   if (access.security === 'none' && !isLoopback(address)) {
     throw new MailProblem(
       'plain-text-not-allowed',
