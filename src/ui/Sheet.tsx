@@ -28,7 +28,7 @@ export function Sheet({
         <Dialog.Overlay className="fixed inset-0 z-30 bg-ink/20" />
         <Dialog.Content {...focus} aria-describedby={undefined} className={`fixed z-30 ${small ? SMALL : SIDE}`}>
           <div className="flex items-baseline justify-between gap-4">
-            <Dialog.Title className="text-[15px] font-semibold break-words">{title}</Dialog.Title>
+            <Dialog.Title className="text-[15px] font-semibold wrap-anywhere">{title}</Dialog.Title>
             <Dialog.Close className="link">{text.look.close}</Dialog.Close>
           </div>
           {children}

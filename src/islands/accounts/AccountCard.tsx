@@ -27,7 +27,7 @@ export function AccountCard({
     <li className={`card account ${isLocked ? 'border-go' : ''}`}>
       <div className="flex items-start gap-2">
         <div className="min-w-0 flex-1">
-          <h2 className="text-[14px] break-words">
+          <h2 className="text-[14px] wrap-anywhere">
             <Address of={account.user} />
           </h2>
           <p className="note break-all">{account.host}</p>

@@ -29,7 +29,7 @@ function Record({ run }: { run: Run }) {
   const list = `/api${base}/runs/${run.id}/messages`;
   return (
     <>
-      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 break-words">
+      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
         <Pair name={text.ledger.what}>{text.ledger.actions[run.action]}</Pair>
         <Pair name={text.ledger.named}>{namedBy(run)}</Pair>
         <Pair name={text.ledger.askedBy}>

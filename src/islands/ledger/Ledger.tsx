@@ -85,7 +85,7 @@ function Runs({ runs }: { runs: Run[] }) {
               <tr key={run.id}>
                 <td className="number">{run.id}</td>
                 <td className="minor text-ink-2 whitespace-nowrap">{figures.dayAndTime(run.createdAt)}</td>
-                <td className="max-w-64 break-words">
+                <td className="max-w-64 wrap-anywhere">
                   <button type="button" className="link text-left" onClick={() => open(`${run.id}`)}>
                     {text.ledger.actions[run.action]}: {run.label}
                   </button>

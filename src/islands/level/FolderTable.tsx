@@ -32,6 +32,9 @@ function rowsOf(nodes: readonly Node[], order: Order): Node[] {
   return sorted.flatMap((node) => [node, ...rowsOf(node.children, order)]);
 }
 
+/** Levels of subfolders that are indented; deeper ones stand under each other. */
+const DEEPEST_INDENT = 8;
+
 /** Every folder with its own figures and those of all below it added up. */
 export function FolderTable({ level }: { level: Level }) {
   const { units } = useFigures();
@@ -82,7 +85,7 @@ export function FolderTable({ level }: { level: Level }) {
         <tbody>
           {rows.map((node) => (
             <tr key={node.path}>
-              <td style={{ paddingLeft: node.depth * 16 }}>
+              <td style={{ paddingLeft: Math.min(node.depth, DEEPEST_INDENT) * 16 }}>
                 <Link
                   to={
                     node.path === trash

@@ -66,9 +66,9 @@ function Whole({ level }: { level: LevelData }) {
   const { data: measured, error } = useMeasured(level);
   return (
     <>
-      <div className="grid items-start gap-[14px] xl:grid-cols-2">
+      <div className="grid grid-cols-1 items-start gap-[14px] xl:grid-cols-2">
         <FolderTable level={level} />
-        <div className="grid gap-[14px]">
+        <div className="grid grid-cols-1 gap-[14px]">
           {error && (
             <p role="alert" className="card text-go">
               {error.message}
@@ -108,7 +108,7 @@ function Summary({ level }: { level: LevelData }) {
       ? messages
       : `${messages}; ${text.level.messageQuota(count(level.messagesUsed ?? 0), count(level.messageLimit))}`;
   return (
-    <section className="card grid gap-x-6 gap-y-4 sm:grid-cols-2 lg:grid-cols-4">
+    <section className="card grid grid-cols-1 gap-x-6 gap-y-4 sm:grid-cols-2 lg:grid-cols-4">
       <Figure name={text.level.mail} value={octets(level.mail.bytes)} note={mailNote} />
       <Figure
         name={text.level.trash}

@@ -105,7 +105,7 @@ function Facts({ sender }: { sender: SenderRow }) {
         </p>
       </section>
       <YearBars years={sender.years} tall />
-      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 break-words">
+      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
         {facts.map(([name, value]) => (
           <div key={name} className="contents">
             <dt className="text-ink-2">{name}</dt>
@@ -156,14 +156,14 @@ function Newest({ sender }: { sender: SenderRow }) {
         {newest.data?.map(({ id, subject, date, size }, index) => (
           <li key={id} className="border-b border-hair py-1.5">
             <span className="flex justify-between gap-3">
-              <span className="min-w-0 break-words">{subject || text.sift.noSubject}</span>
+              <span className="min-w-0 wrap-anywhere">{subject || text.sift.noSubject}</span>
               <span className="note whitespace-nowrap">
                 {day(date)} · {octets(size)}
               </span>
             </span>
             {lines[index]?.error && <p className="text-go">{lines[index].error.message}</p>}
             {lines[index]?.data !== undefined && (
-              <p className="note whitespace-pre-line break-words">{firstLines(lines[index].data)}</p>
+              <p className="note whitespace-pre-line wrap-anywhere">{firstLines(lines[index].data)}</p>
             )}
           </li>
         ))}

@@ -37,7 +37,7 @@ export function Mail() {
   return (
     <section className="mt-6 border-line border-t pt-4">
       <h3 className="font-semibold">{text.mail.title}</h3>
-      <p className="mb-2 break-words">{settings.mailTo ? text.mail.goesTo(settings.mailTo) : text.mail.nowhere}</p>
+      <p className="mb-2 wrap-anywhere">{settings.mailTo ? text.mail.goesTo(settings.mailTo) : text.mail.nowhere}</p>
       {settings.mailTo && (
         <div className="mb-3 grid gap-2">
           <label className="note grid gap-1">
@@ -67,7 +67,7 @@ export function Mail() {
       )}
       {codeAt ? (
         <form onSubmit={submit('code', confirm.mutate)} className="grid gap-2">
-          <p role="status" className="break-words">
+          <p role="status" className="wrap-anywhere">
             {text.mail.codeSent(codeAt)}
           </p>
           <label className="note grid gap-1">

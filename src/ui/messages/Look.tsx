@@ -109,7 +109,7 @@ function Facts({ id, children }: { id: number; children: ReactNode }) {
   if (!message) return <p role="status">{text.states.loading}</p>;
   return (
     <>
-      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 break-words">
+      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
         <dt className="text-ink-2">{text.sift.from}</dt>
         <dd>
           {senderName(message)} {message.from?.name && <span className="text-ink-2">{message.from.address}</span>}
@@ -167,7 +167,7 @@ function Facts({ id, children }: { id: number; children: ReactNode }) {
         body.isPending && <p role="status">{text.look.reading}</p>
       )}
       {body.data !== undefined && (
-        <pre className="font-mono text-[12px] whitespace-pre-wrap break-words">{body.data || text.look.noText}</pre>
+        <pre className="font-mono text-[12px] whitespace-pre-wrap wrap-anywhere">{body.data || text.look.noText}</pre>
       )}
       {details.data?.header && (
         <details>

@@ -73,10 +73,10 @@ function Row({ guard }: { guard: Guard }) {
   const own = guard.kind === 'criteria' || guard.kind === 'hold';
   return (
     <tr className={guard.active ? '' : 'text-ink-2'}>
-      <td className={`break-words ${own ? 'font-mono text-[12px]' : 'font-semibold'}`}>
+      <td className={`wrap-anywhere ${own ? 'font-mono text-[12px]' : 'font-semibold'}`}>
         {name} {!keepsInTrash(guard.kind) && <span className="note font-sans">{text.guards.notInTrash}</span>}
       </td>
-      <td className="minor break-words">
+      <td className="minor wrap-anywhere">
         {guard.reason}{' '}
         {guard.liftedAt && (
           <span className="note">{text.guards.lifted(day(guard.liftedAt), guard.liftReason ?? '')}</span>

@@ -53,11 +53,11 @@ export function LotRow({
   return (
     <>
       <tr>
-        <td className="break-words">
+        <td className="wrap-anywhere">
           <span className="font-semibold">{lot.label}</span>{' '}
           {notes.length > 0 && <span className="note">{notes.join(' · ')}</span>}
         </td>
-        <td className="minor font-mono text-[12px] text-ink-2 break-words">{lot.where ?? text.review.chosen}</td>
+        <td className="minor font-mono text-[12px] text-ink-2 wrap-anywhere">{lot.where ?? text.review.chosen}</td>
         <td className="number">{count(lot.messages)}</td>
         <td className="number minor">{octets(lot.bytes)}</td>
         <td className="number minor">{octets(lot.only.bytes)}</td>

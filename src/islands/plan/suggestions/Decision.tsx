@@ -50,7 +50,10 @@ export function Decision({
       <div className="decision">
         <span className="text-right text-ink-2">{place}</span>
         <span className="min-w-0">
-          <Link to={`/sift?where=${encodeURIComponent(suggestion.where)}`} className="block font-semibold break-words">
+          <Link
+            to={`/sift?where=${encodeURIComponent(suggestion.where)}`}
+            className="block font-semibold wrap-anywhere"
+          >
             {name}
           </Link>
           <span className="note block">

@@ -46,7 +46,7 @@ export function Preview({
           <ul>
             {decisions.map(({ line, key, decision, messages: some }) => (
               <li key={line} className="flex justify-between gap-3 border-b border-hair py-1">
-                <span className="min-w-0 break-words">
+                <span className="min-w-0 wrap-anywhere">
                   {key}: <strong>{decision}</strong>
                 </span>
                 <span className="whitespace-nowrap">{text.messages(some, count(some))}</span>
@@ -68,7 +68,7 @@ function Issues({ title, issues }: { title: string; issues: SheetReading['issues
         {issues.map(({ line, note, cell }) => (
           <li key={`${line} ${note}`} className="flex gap-3 border-b border-hair py-1">
             <span className="note w-14 shrink-0">{text.senders.sheetLine(line)}</span>
-            <span className="min-w-0 break-words">{text.senders.sheetNotes[note](cell)}</span>
+            <span className="min-w-0 wrap-anywhere">{text.senders.sheetNotes[note](cell)}</span>
           </li>
         ))}
       </ul>
