@@ -52,10 +52,10 @@ export function FolderTable({ level }: { level: Level }) {
     (where) => ({ where }),
     ['lots', 'level'],
   );
-  const head = (key: Order, label: string, number = true) => (
+  const head = (key: Order, label: string, kind = 'number') => (
     <th
       scope="col"
-      className={number ? 'number' : ''}
+      className={kind}
       aria-sort={order === key ? (key === 'folder' ? 'ascending' : 'descending') : undefined}
     >
       <button type="button" className={order === key ? 'font-semibold text-ink' : ''} onClick={() => setOrder(key)}>
@@ -74,18 +74,18 @@ export function FolderTable({ level }: { level: Level }) {
       <table className="table">
         <thead>
           <tr>
-            {head('folder', text.level.folder, false)}
+            {head('folder', text.level.folder, '')}
             {head('messages', text.level.count)}
-            {head('own', text.level.own)}
+            {head('own', text.level.own, 'number minor')}
             {head('total', text.level.total)}
             <td />
-            <td className="w-1/4" />
+            <td className="minor w-1/4" />
           </tr>
         </thead>
         <tbody>
           {rows.map((node) => (
             <tr key={node.path}>
-              <td style={{ paddingLeft: Math.min(node.depth, DEEPEST_INDENT) * 16 }}>
+              <td style={{ paddingLeft: `calc(${Math.min(node.depth, DEEPEST_INDENT)} * var(--indent))` }}>
                 <Link
                   to={
                     node.path === trash
@@ -99,12 +99,12 @@ export function FolderTable({ level }: { level: Level }) {
                 </Link>
               </td>
               <td className="number">{count(node.folder?.messages ?? 0)}</td>
-              <td className="number text-ink-2">{octetsIn(node.folder?.bytes ?? 0, unit)}</td>
+              <td className="number minor text-ink-2">{octetsIn(node.folder?.bytes ?? 0, unit)}</td>
               <td className="number">{octetsIn(node.bytes, unit)}</td>
               <td className="w-6">
                 {node.path !== trash && node.messages > 0 && <Take node={node} take={take.mutate} />}
               </td>
-              <td>
+              <td className="minor">
                 <Bar
                   share={node.bytes / largest}
                   kind={
@@ -118,7 +118,7 @@ export function FolderTable({ level }: { level: Level }) {
             <tr key={view.path} className="text-ink-2">
               <td>{view.path}</td>
               <td className="number">{count(view.messages)}</td>
-              <td className="number">{octetsIn(view.bytes, unit)}</td>
+              <td className="number minor">{octetsIn(view.bytes, unit)}</td>
               <td className="number">–</td>
               <td />
               <td className="note">{text.level.repeats}</td>
