@@ -2,6 +2,7 @@ import { useFigures, useLevel, useLots } from '../api/account';
 import { Link } from '../route';
 import { text } from '../text';
 import { count } from '../text/format';
+import { NextStep } from './NextStep';
 
 /** The plan along the bottom: each lot as wide as what it adds, the target a tick, one sentence, and the way to the review. */
 export function PlanStrip() {
@@ -34,9 +35,9 @@ export function PlanStrip() {
             <span className="absolute -inset-y-[3px] w-[2px] bg-ink" style={{ left: width(needed) }} />
           )}
         </div>
-        <p className="mt-1 truncate text-[11.5px]" role="status">
+        <p className="mt-1 text-[11.5px] max-md:line-clamp-2 md:truncate" role="status">
           {plan.length === 0 ? (
-            text.strip.empty
+            <NextStep level={level.data} />
           ) : (
             <>
               <strong>

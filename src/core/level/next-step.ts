@@ -1,0 +1,38 @@
+/** What somebody with an empty plan does next. Amounts are octets. */
+export type NextStep =
+  /** Nothing is known yet of what fills the mailbox. */
+  | { kind: 'wait' }
+  | { kind: 'set-target' }
+  /** It is as empty as it is to be; shares of the limit. */
+  | { kind: 'nothing'; share: number; target: number }
+  /** The trash holds what has to go. */
+  | { kind: 'purge'; free: number }
+  /** The trash holds a part of it. */
+  | { kind: 'purge-first'; free: number; rest: number }
+  | { kind: 'choose'; rest: number };
+
+/**
+ * The next step.
+ *
+ * @param used octets that count, those of the trash among them.
+ * @param target octets that may be used; null where no limit is known, or it is not one of octets.
+ * @param purgeable octets in the trash that no guard keeps.
+ * @param reading whether a first scan is reading.
+ */
+export function nextStep(state: {
+  used: number;
+  limit: number | null;
+  target: number | null;
+  purgeable: number;
+  reading: boolean;
+}): NextStep {
+  const { used, limit, target, purgeable, reading } = state;
+  if (reading) return { kind: 'wait' };
+  if (target === null) return { kind: 'set-target' };
+  const most = limit ?? target;
+  if (used <= target) return { kind: 'nothing', share: used / most, target: target / most };
+  const rest = used - target - purgeable;
+  if (purgeable > 0)
+    return rest <= 0 ? { kind: 'purge', free: purgeable } : { kind: 'purge-first', free: purgeable, rest };
+  return { kind: 'choose', rest };
+}
