@@ -2,6 +2,8 @@
 export type NextStep =
   /** Nothing is known yet of what fills the mailbox. */
   | { kind: 'wait' }
+  /** Who fills it is known, the rest is being read. */
+  | { kind: 'look'; rest: number }
   | { kind: 'set-target' }
   /** It is as empty as it is to be; shares of the limit. */
   | { kind: 'nothing'; share: number; target: number }
@@ -17,20 +19,21 @@ export type NextStep =
  * @param used octets that count, those of the trash among them.
  * @param target octets that may be used; null where no limit is known, or it is not one of octets.
  * @param purgeable octets in the trash that no guard keeps.
- * @param reading whether a first scan is reading.
+ * @param reading what a first scan reads: sizes and senders, or the rest; null where it is through.
  */
 export function nextStep(state: {
   used: number;
   limit: number | null;
   target: number | null;
   purgeable: number;
-  reading: boolean;
+  reading: 'outline' | 'details' | null;
 }): NextStep {
   const { used, limit, target, purgeable, reading } = state;
-  if (reading) return { kind: 'wait' };
+  if (reading === 'outline') return { kind: 'wait' };
   if (target === null) return { kind: 'set-target' };
   const most = limit ?? target;
   if (used <= target) return { kind: 'nothing', share: used / most, target: target / most };
+  if (reading === 'details') return { kind: 'look', rest: used - target };
   const rest = used - target - purgeable;
   if (purgeable > 0)
     return rest <= 0 ? { kind: 'purge', free: purgeable } : { kind: 'purge-first', free: purgeable, rest };

@@ -19,12 +19,16 @@ export function NextStep({ level }: { level: Level }) {
       <Choose sentence={text.next.mustGo(text.messages(need.messages, count(need.messages)))} />
     );
   const isFirst = mail.messages + trash.messages === 0 || level.unread > 0;
-  const reading = isFirst && (scan?.state === 'queued' || scan?.state === 'running');
+  const isReading = isFirst && (scan?.state === 'queued' || scan?.state === 'running');
+  const isRanked = scan?.stage === 'details' || scan?.stage === 'settling';
+  const reading = isReading ? (isRanked ? 'details' : 'outline') : null;
   const purgeable = trash.bytes - trashGuarded.bytes;
   const step = nextStep({ used, limit, target: targetBytes, purgeable, reading });
   switch (step.kind) {
     case 'wait':
       return text.next.wait;
+    case 'look':
+      return text.next.look(octets(step.rest));
     case 'set-target':
       return text.next.setTarget;
     case 'nothing':

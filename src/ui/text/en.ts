@@ -55,6 +55,8 @@ export const en = {
   },
   next: {
     wait: 'The scan is reading. The biggest senders show in about a minute.',
+    look: (what: string) =>
+      `${what} must go. Level and Senders show who fills the mailbox while the scan reads the rest.`,
     setTarget: 'No limit is known. Set one on the Level page to see how much must go.',
     nothing: (share: string, target: string) => `Nothing to do: ${share} full, target ${target}.`,
     enough: 'Nothing to do: there are no more messages than the target allows.',
