@@ -87,7 +87,7 @@ export const SettingsChange = v.strictObject({
   timeZone: v.optional(timeZone),
   units: v.optional(v.picklist(['binary', 'decimal'])),
   mailWhen: v.optional(v.picklist(['never', 'long', 'always'])),
-  /** Another address is confirmed by a code first; null ends all mail. */
+  /** An address is confirmed by a code first (`mail-address`); null: no mail is sent any more. */
   mailTo: v.optional(v.null()),
   mailNewBrowser: v.optional(v.boolean()),
   scanEveryHours: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(720)))),
