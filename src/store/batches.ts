@@ -8,7 +8,7 @@ import { placementsOf, THEIR_MESSAGE } from './spans';
  * - `move`: UID MOVE (RFC 6851).
  * - `copy`: UID COPY, then the originals are marked \Deleted and expunged once their copies are known.
  * - `expunge`: marked \Deleted and expunged for good.
- * - `hand-over`: likewise, on a server that puts into the trash itself what is expunged elsewhere.
+ * - `hand-over`: likewise, on a server that puts into the trash itself what is expunged elsewhere; a purge goes on from there.
  */
 export type BatchMethod = 'move' | 'copy' | 'expunge' | 'hand-over';
 

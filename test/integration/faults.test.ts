@@ -4,12 +4,14 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, test } from 'node:test';
 import { promisify } from 'node:util';
+import { numbersOf } from '../../src/core/sets/ranges';
 import { transaction } from '../../src/store/database';
 import { foldersOf, generationFor } from '../../src/store/folders';
 import { stateOf } from '../../stand-in/control';
 import { type Faults, noFaults } from '../../stand-in/faults';
 import type { StandIn } from '../../stand-in/host';
 import type { Folder } from '../../stand-in/mailbox/folder';
+import type { Change } from '../../stand-in/mailbox/journal';
 import { Submission } from '../../stand-in/submission';
 import {
   App,
@@ -190,6 +192,44 @@ test('without MOVE, what others do to the trash between a copy and the removal o
     const after = [...offers.messages, ...trash.messages];
     assert.deepEqual(new Set(after.map(({ item }) => item)), before, `${act}: every message is there`);
     assert.ok(after.length >= since);
+    await agree(host, account);
+  }
+});
+
+test('a purge takes no copy in the trash for what the server put there, whatever others do to the trash meanwhile', async () => {
+  for (const act of ['validity', 'copy'] as const) {
+    const host = await startStandIn({ scenario: tinyScenario() });
+    const offers = host.mailbox.folder('Offers') as Folder;
+    const trash = host.mailbox.folder('Trash') as Folder;
+    // Twice, so that nobody can tell the two apart once their UIDs mean nothing.
+    for (let copies = 0; copies < 2; copies++) host.mailbox.copy(offers.messages.slice(0, 5), trash);
+    app.cookie = '';
+    const account = await app.signIn({ port: host.plainPort });
+    await app.scanned(account);
+    const kept = trash.messages.map(({ item }) => item);
+    const lot = (await app.call('POST', `${account}/lots`, { where: 'folder = Offers', fate: 'purge' })).body;
+    const isDue = (change: Change | undefined) =>
+      change?.folder === 'Offers' && change.op === (act === 'validity' ? 'remove' : 'flags');
+    host.mailbox.watcher = (changes) => {
+      if (!isDue(changes[0])) return;
+      host.mailbox.watcher = undefined;
+      const marked = new Set(changes.flatMap((change) => (change.op === 'flags' ? [...numbersOf(change.uids)] : [])));
+      setImmediate(() => {
+        if (act === 'validity') host.mailbox.changeUidValidity('Trash');
+        const few = offers.messages.filter(({ uid }) => marked.has(uid)).slice(0, 3);
+        for (const { item } of few) kept.push(item);
+        if (few.length > 0) host.mailbox.copy(few, trash);
+      });
+    };
+    const run = await app.ran(account, { action: 'purge', lots: [lot.id] });
+    assert.equal(host.mailbox.watcher, undefined);
+    assert.equal(kept.length, trash.messages.length);
+    assert.deepEqual([run.state, run.done.messages], ['done', lot.messages], JSON.stringify(run.problem));
+    assert.deepEqual(
+      trash.messages.map(({ item }) => item),
+      kept,
+      `${act}: what was not asked for stays`,
+    );
     await agree(host, account);
   }
 });

@@ -292,18 +292,17 @@ export class BatchExecutor {
       await this.markVanished(here.generation, gone);
       return undefined;
     }
-    if (this.run.action === 'purge') return this.closingPurged(here, gone);
-    const to = await this.destinationOf(here);
-    const found = await this.arrived(here, to, gone);
-    await this.written(this.closing(here, found, to));
-    await this.markVanished(here.generation, without(gone, found));
-    return undefined;
+    return this.closingPurged(here, gone);
   }
 
   /** What a server put into the trash instead of purging it is not done by that: it goes on from there. */
   private async closingPurged(batch: Batch, gone: readonly BatchMember[]): Promise<Close> {
     const to = batch.destination === null ? undefined : await this.destinationOf(batch);
-    const handedOver = to ? await this.arrived(batch, to, gone) : [];
+    // Under another UIDVALIDITY all of the trash looks new: nothing in it is taken for what the server has just put there.
+    const found = to && (await this.isAsBefore(batch, to)) ? await this.arrived(batch, to, gone) : [];
+    // A server that does it does it with all; of a few, another program may have made a copy there.
+    const isServers = this.run.handsOver || found.length * 2 > gone.length;
+    const handedOver = to?.uidValidity === batch.destinationValidity && isServers ? found : [];
     const purged = without(gone, handedOver);
     // What the server does is to be known before anything else is sent.
     if (handedOver.length > 0) this.run.handsOver = true;
@@ -342,8 +341,7 @@ export class BatchExecutor {
    */
   private async withoutDoubles(batch: Batch, to: Destination): Promise<BatchMember[]> {
     // Under another UIDVALIDITY nobody can tell our copies from the server's: nothing is removed, and the next batch is looked at.
-    if (to.uidValidity !== batch.destinationValidity || (await this.folders.open(to.generation)) !== undefined)
-      return this.arrived(batch, to, batch.members);
+    if (!(await this.isAsBefore(batch, to))) return this.arrived(batch, to, batch.members);
     const last = Math.max(...batch.members.map(({ arrived }) => arrived));
     const server = await this.arrived({ ...batch, destinationUidNext: last + 1 }, to, batch.members);
     if (to.uidValidity !== batch.destinationValidity) return this.arrived(batch, to, batch.members);
@@ -356,6 +354,11 @@ export class BatchExecutor {
     await this.server.markDeleted(rangesOf(ours.map(({ uid }) => uid)), true);
     await this.expungeOnly(batch, to.generation, ours);
     return batch.members.map((member) => now.get(member.id) ?? member);
+  }
+
+  /** Whether the UIDs of the destination mean what they meant when the batch began. */
+  private async isAsBefore(batch: Batch, to: Destination): Promise<boolean> {
+    return to.uidValidity === batch.destinationValidity && (await this.folders.open(to.generation)) === undefined;
   }
 
   /** Takes \Deleted off again from messages that did not bear it before. */
