@@ -57,7 +57,7 @@ export async function startDovecot(
     const forTokens = introspection ? takingTokens(base, introspection) : '';
     writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + forTokens + more);
     const server = spawn('/usr/sbin/dovecot', ['-F', '-c', file], { stdio: 'ignore' });
-    await until(() => answers(plainPort), 20);
+    await until(() => answers(plainPort), 90);
     return server;
   };
   let server = await start('');

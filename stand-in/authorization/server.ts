@@ -25,13 +25,14 @@ export const SCOPE = 'mail';
 
 const REFRESH_SECONDS = 30 * 86_400;
 
+/** How long an access token lives. */
+const ACCESS_SECONDS = 3_600;
+
 /**
  * An authorization server on loopback, by a general-purpose library that knows nothing of its clients: authorization code
  * with PKCE, the device grant, refresh tokens that change with every use, revocation, introspection, metadata.
  */
 export class AuthorizationServer {
-  /** Of the access tokens that it gives. */
-  accessSeconds = 3_600;
   /** Requests to its token endpoint, by grant and outcome. */
   readonly grants: string[] = [];
   /** Answers 503 to everything, as a server that is being mended. */
@@ -137,7 +138,7 @@ export class AuthorizationServer {
         context.body = failedPage(said ?? error);
       },
       ttl: {
-        AccessToken: () => this.accessSeconds,
+        AccessToken: ACCESS_SECONDS,
         AuthorizationCode: 60,
         DeviceCode: 600,
         Grant: REFRESH_SECONDS,
