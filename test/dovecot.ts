@@ -1,5 +1,5 @@
 import { type ChildProcess, execFileSync, spawn } from 'node:child_process';
-import { chmodSync, chownSync, existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { chmodSync, chownSync, mkdirSync, writeFileSync } from 'node:fs';
 import { createConnection } from 'node:net';
 import { join } from 'node:path';
 import { ImapFlow } from 'imapflow';
@@ -119,10 +119,21 @@ export function fillFolder(dovecot: Dovecot, folder: string, messages: { write()
 }
 
 function configuration(base: string, owner: string, plainPort: number, tlsPort: number): string {
+  // Whoever is not root can give nothing to other users, and can't chroot.
+  const group = execFileSync('id', ['-gn'], { encoding: 'utf8' }).trim();
   const inner =
-    existsSync('/etc/passwd') && process.getuid?.() === 0
+    process.getuid?.() === 0
       ? ''
-      : `default_internal_user = ${owner}\ndefault_login_user = ${owner}\n`;
+      : `default_internal_user = ${owner}
+default_login_user = ${owner}
+default_internal_group = ${group}
+service anvil {
+  chroot =
+}
+service imap-login {
+  chroot =
+}
+`;
   return `
 base_dir = ${base}/run
 state_dir = ${base}/state
