@@ -213,6 +213,8 @@ export class BatchExecutor {
     const mayBeDoubled =
       this.run.action === 'trash' && batch.members.length > 0 && (this.run.handsOver || !this.probed);
     const done = mayBeDoubled ? await this.withoutDoubles(batch, to) : batch.members;
+    // What is brought back is not expunged into the trash: there is nothing to find out.
+    if (this.run.action !== 'trash') this.probed = true;
     await this.written(this.closing(batch, done, to));
     await this.markVanished(batch.generation, without(batch.members, done));
   }
