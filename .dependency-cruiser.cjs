@@ -1,4 +1,4 @@
-/** The arrows of the house: pages → api → jobs, store, mail → core; islands → ui, workers → core. */
+/** The arrows of the house: pages → api → jobs, store, mail → core; islands → ui, workers → core; both sides → contract. */
 const only = (from, allowed) => ({
   name: `${from}-reaches-only-${allowed.join('-') || 'itself'}`,
   severity: 'error',
@@ -6,19 +6,36 @@ const only = (from, allowed) => ({
   to: { path: '^(src|stand-in|test|bench)/', pathNot: [`^src/(${[from, ...allowed].join('|')})/`] },
 });
 
+/** Within a room, a folder uses only those that stand before it here. */
+const floors = (room, folders) =>
+  folders.slice(0, -1).map((folder, at) => ({
+    name: `${room}-${folder}-stands-below`,
+    severity: 'error',
+    from: { path: `^src/${room}/${folder}/`, pathNot: '\\.test\\.tsx?$' },
+    to: { path: `^src/${room}/(${folders.slice(at + 1).join('|')})/` },
+  }));
+
 module.exports = {
   forbidden: [
+    ...floors('core', [
+      ...['mailbox', 'sets', 'threads', 'authorization', 'categories', 'criteria', 'guards', 'columns'],
+      ...['ledger', 'level', 'evidence', 'senders', 'plan'],
+    ]),
+    ...floors('store', ['access', 'index', 'plan', 'runs']),
+    ...floors('jobs', ['sync', 'scan', 'run']),
+    ...floors('mail/imap', ['wire', 'answers', 'fetch']),
     only('core', []),
     only('mail', ['core']),
     only('store', ['core']),
     only('jobs', ['store', 'mail', 'core', 'log']),
-    only('api', ['jobs', 'store', 'mail', 'core', 'log']),
+    only('contract', ['core']),
+    only('api', ['contract', 'jobs', 'store', 'mail', 'core', 'log']),
     only('log', []),
     only('web', ['log']),
     only('pages', ['api', 'islands', 'ui']),
-    only('workers', ['core']),
-    only('ui', ['workers', 'core']),
-    only('islands', ['ui', 'workers', 'core']),
+    only('workers', ['contract', 'core']),
+    only('ui', ['contract', 'workers', 'core']),
+    only('islands', ['contract', 'ui', 'workers', 'core']),
     {
       name: 'core-does-no-io',
       comment: 'core has no clock, no disk, no network: it may use no module of Node.',

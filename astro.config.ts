@@ -35,7 +35,7 @@ export default defineConfig({
   output: 'server',
   adapter: node({ mode: 'middleware' }),
   integrations: [react(), programs],
-  // Its check answers in plain text and knows no scripts; src/api/admit.ts checks instead.
+  // Its check answers in plain text and knows no scripts; src/api/origin-check.ts checks instead.
   security: { checkOrigin: false },
   devToolbar: { enabled: false },
   vite: {

@@ -2,7 +2,7 @@ import { createConnection, type Socket } from 'node:net';
 import { DOVECOT_PASSWORD, DOVECOT_USER, type Dovecot } from '../test/dovecot';
 
 /** Octets of the longest tagged answer: that to LOGIN lists all capabilities. */
-const LONGEST_LINE = 4_000;
+const MAX_LINE_LENGTH = 4_000;
 
 /** A socket that sends commands and throws the answers away. */
 export class Bare {
@@ -26,7 +26,7 @@ export class Bare {
       let tail = '';
       const hear = (chunk: Buffer) => {
         octets += chunk.length;
-        tail = (tail + chunk.toString('latin1', Math.max(0, chunk.length - LONGEST_LINE))).slice(-LONGEST_LINE);
+        tail = (tail + chunk.toString('latin1', Math.max(0, chunk.length - MAX_LINE_LENGTH))).slice(-MAX_LINE_LENGTH);
         const end = new RegExp(`(?:^|\\n)${tag} (OK|NO|BAD)[^\\n]*\\n$`).exec(tail);
         if (!end) return;
         this.socket.off('data', hear);

@@ -1,16 +1,16 @@
 import { DuckDBInstance } from '@duckdb/node-api';
 import { monthColumn, monthsOf, sizeColumn } from '../src/core/columns/axes';
 import { type Columns, encode } from '../src/core/columns/columns';
-import { Linked } from '../src/core/columns/linked';
+import { CrossFilter } from '../src/core/columns/cross-filter';
+import { criteriaToMask } from '../src/core/columns/mask';
 import { largest } from '../src/core/columns/order';
-import { criteriaToMask } from '../src/core/criteria/columns';
 import { parseCriteria } from '../src/core/criteria/parse';
 import type { Criteria } from '../src/core/criteria/tree';
 import { sampleColumns } from '../test/column-samples';
 import { countsAsked, median, peakMemory, printResults, rounded, timed } from './measure';
 
 /**
- * Linked narrowing beside DuckDB with one thread, which runs the equivalent queries over the same rows in the same
+ * Cross-filtering beside DuckDB with one thread, which runs the equivalent queries over the same rows in the same
  * process: a filter on three dimensions, and every distribution under the filters of the others. Prints JSON and a table.
  */
 
@@ -76,7 +76,7 @@ function queries({ size, time, category }: Filter): string[] {
   ];
 }
 
-function tops(linked: Linked): number {
+function tops(linked: CrossFilter): number {
   return (
     largest(linked.now.senders.bytes, 100).length +
     largest(linked.now.senders.messages, 100).length +
@@ -95,10 +95,10 @@ async function measure(count: number) {
     time: [end - 7 * year, end - year + round * 86_400],
     category: [0, 3, 4],
   });
-  const parsed = parseCriteria('category = letters or category = mailings or category = machines');
+  const parsed = parseCriteria('category = letters or category = mailings or category = automatic');
   const chosen = (parsed as { criteria: Criteria }).criteria;
   const context = { now: NOW, timeZone: 'UTC', outside: new Map<string, Uint8Array>() };
-  const narrowed = (linked: Linked, { size, time }: Filter) => {
+  const narrowed = (linked: CrossFilter, { size, time }: Filter) => {
     linked.change([
       { dimension: 'size', interval: { from: size[0], to: size[1] } },
       { dimension: 'time', interval: { from: time[0], to: time[1] } },
@@ -111,9 +111,9 @@ async function measure(count: number) {
   const steps: number[] = [];
   const built: number[] = [];
   for (let round = 0; round < ROUNDS; round++) {
-    let linked: Linked | undefined;
-    built.push(await timed(() => (linked = new Linked(columns, months))));
-    const fresh = linked as unknown as Linked;
+    let linked: CrossFilter | undefined;
+    built.push(await timed(() => (linked = new CrossFilter(columns, months))));
+    const fresh = linked as unknown as CrossFilter;
     const asked = filter(round);
     ours.push(
       await timed(() => {

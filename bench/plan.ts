@@ -1,14 +1,14 @@
 import { DuckDBInstance } from '@duckdb/node-api';
 import { type Columns, encode } from '../src/core/columns/columns';
-import { criteriaToMask } from '../src/core/criteria/columns';
+import { criteriaToMask } from '../src/core/columns/mask';
 import { parseCriteria } from '../src/core/criteria/parse';
 import type { Criteria } from '../src/core/criteria/tree';
-import { peopleOf } from '../src/core/evidence/rows';
 import { FLAG_BITS } from '../src/core/mailbox/flags';
 import { type Bits, emptyBits, setBit } from '../src/core/plan/bits';
 import { lotSet, planFigures } from '../src/core/plan/plan';
 import { suggest } from '../src/core/plan/suggestions';
 import { groupRows } from '../src/core/senders/grouping';
+import { peopleOf } from '../src/core/senders/people';
 import { figuresOf, knowledgeOf, rankGroups } from '../src/core/senders/ranking';
 import { Random } from '../stand-in/message/random';
 import { sampleColumns } from '../test/column-samples';
@@ -123,7 +123,7 @@ async function measure(count: number) {
         decisions = suggest(columns, scope, emptyBits(count), known, {
           ...context,
           free: [],
-          refused: [],
+          dismissed: [],
           leftOut: [],
           missing,
         }).reach;

@@ -1,8 +1,8 @@
 import { defineMiddleware } from 'astro:middleware';
-import { admit } from './api/admit';
+import { checkOrigin } from './api/origin-check';
 
 export const onRequest = defineMiddleware(async ({ request }, next) => {
-  const refused = admit(request);
+  const refused = checkOrigin(request);
   const response = refused ?? (await next());
   if (response.headers.get('content-type') === 'text/html')
     response.headers.set('content-type', 'text/html; charset=utf-8');

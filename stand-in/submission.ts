@@ -8,7 +8,7 @@ export interface Taken {
   octets: Buffer;
 }
 
-const MOST_OCTETS = 2 ** 20;
+const MAX_OCTETS = 2 ** 20;
 
 /** A submission server on loopback that delivers nothing anywhere but into the mailbox of the one user. */
 export class Submission {
@@ -20,7 +20,7 @@ export class Submission {
     const server = new SMTPServer({
       authOptional: true,
       disabledCommands: ['AUTH', 'STARTTLS'],
-      size: MOST_OCTETS,
+      size: MAX_OCTETS,
       disableReverseLookup: true,
       onData(stream, session, done) {
         const chunks: Buffer[] = [];

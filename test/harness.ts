@@ -9,6 +9,7 @@ import { type Database, openDatabase } from '../src/store/database';
 import { migrate } from '../src/store/migrate';
 import { StandIn, type StandInOptions } from '../stand-in/host';
 import { type Scenario, type ScenarioSize, scenario } from '../stand-in/scenario/mailbox';
+import { assertContract } from './contract';
 
 export const ROOT = resolve(import.meta.dirname, '..');
 export const DAY = '2026-11-24';
@@ -242,6 +243,7 @@ export class App {
     });
     const text = await response.text();
     const isJson = /json$/.test(response.headers.get('content-type') ?? '');
+    if (isJson && response.ok) assertContract(method, path, response.status, JSON.parse(text));
     return { status: response.status, body: (isJson ? JSON.parse(text) : text) as T, headers: response.headers };
   }
 

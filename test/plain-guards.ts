@@ -26,7 +26,7 @@ export function plainlyGuarded(messages: readonly PlainMessage[], now: Date, tim
     const draft = folder === 'Drafts' || (flags & FLAG_BITS.draft) !== 0;
     if (draft && received > monthAgo) return true;
     if (folder === 'Sent' && received > yearAgo) return true;
-    const people = !['mailings', 'machines', 'own'].includes(CATEGORIES[category] as string);
+    const people = !['mailings', 'automatic', 'own'].includes(CATEGORIES[category] as string);
     return people && address !== '' && writtenTo.has(fold(address));
   });
   return new Set(kept.map(({ id }) => id));

@@ -1,18 +1,18 @@
 import type { FetchMessageObject, MessageAddressObject, MessageStructureObject } from 'imapflow';
 import libmime from 'libmime';
+import { type EmailAddress, mailbox } from '../src/core/mailbox/email-address';
 import { readFlags } from '../src/core/mailbox/flags';
 import type { Flaw, MessageRecord } from '../src/core/mailbox/record';
 import { fileOf, type MessageFile } from '../src/core/mailbox/structure';
-import { type Mailbox, mailbox } from '../src/core/senders/address';
 import { oneLine, storable } from '../src/core/text';
 import { HEADER_FIELDS } from '../src/mail/imap/fetch/header';
 
 const BULK_FIELDS = new Set(HEADER_FIELDS.slice(2).map((name) => name.toLowerCase()));
 
 /** Longest text kept of a field; a hostile header may hold megabytes. */
-const LONGEST = 2_000;
-const MOST_RECIPIENTS = 500;
-const MOST_FILES = 500;
+const MAX_LENGTH = 2_000;
+const MAX_RECIPIENTS = 500;
+const MAX_FILES = 500;
 
 /** Earliest and latest Date field that is believed: before there was mail, and beyond any clock that is merely wrong. */
 const BELIEVED = { from: Date.UTC(1971, 0), to: Date.UTC(2100, 0) };
@@ -44,13 +44,13 @@ export function recordOf(message: FetchMessageObject): MessageRecord {
     sent,
     from,
     recipients: [...(envelope?.to ?? []), ...(envelope?.cc ?? [])]
-      .slice(0, MOST_RECIPIENTS)
+      .slice(0, MAX_RECIPIENTS)
       .map(addressOf)
       .filter((to) => to.name !== '' || to.address !== ''),
     subject,
     listId: listIdOf(fields.get('list-id') ?? ''),
     bulkFields: Object.fromEntries([...fields].filter(([name]) => BULK_FIELDS.has(name))),
-    files: message.bodyStructure ? filesOf(message.bodyStructure).slice(0, MOST_FILES) : [],
+    files: message.bodyStructure ? filesOf(message.bodyStructure).slice(0, MAX_FILES) : [],
     flaws,
   };
 }
@@ -62,7 +62,7 @@ function believedDate(date: unknown): Date | null {
 }
 
 /** Of several authors the first counts. */
-function authorOf(list: MessageAddressObject[] | undefined): Mailbox | null {
+function authorOf(list: MessageAddressObject[] | undefined): EmailAddress | null {
   const first = list?.[0];
   if (!first) return null;
   const author = addressOf(first);
@@ -70,7 +70,7 @@ function authorOf(list: MessageAddressObject[] | undefined): Mailbox | null {
 }
 
 /** Dovecot writes MISSING_MAILBOX and MISSING_DOMAIN where an address has none, which is no address then. */
-function addressOf({ name, address = '' }: MessageAddressObject): Mailbox {
+function addressOf({ name, address = '' }: MessageAddressObject): EmailAddress {
   const [local = '', host = ''] = [
     address.slice(0, address.lastIndexOf('@')),
     address.slice(address.lastIndexOf('@') + 1),
@@ -81,7 +81,7 @@ function addressOf({ name, address = '' }: MessageAddressObject): Mailbox {
 }
 
 function cutText(text: string | undefined): string {
-  return oneLine((text ?? '').slice(0, LONGEST));
+  return oneLine((text ?? '').slice(0, MAX_LENGTH));
 }
 
 /** Unfolds header fields (RFC 5322 §2.2.3); of a repeated field the first counts. */
@@ -91,7 +91,7 @@ function headerFields(raw: Buffer | undefined): Map<string, string> {
   for (const line of unfolded.split(/\r?\n/)) {
     const colon = line.indexOf(':');
     const name = line.slice(0, colon).trim().toLowerCase();
-    if (colon > 0 && !fields.has(name)) fields.set(name, oneLine(line.slice(colon + 1).slice(0, LONGEST * 4)));
+    if (colon > 0 && !fields.has(name)) fields.set(name, oneLine(line.slice(colon + 1).slice(0, MAX_LENGTH * 4)));
   }
   return fields;
 }
@@ -102,10 +102,10 @@ function listIdOf(field: string): string {
   return (/<([^<>]+)>\s*$/.exec(decoded)?.[1] ?? decoded).trim().toLowerCase().slice(0, 255);
 }
 
-const DEEPEST = 32;
+const MAX_DEPTH = 32;
 
 function filesOf(node: MessageStructureObject, depth = 0): MessageFile[] {
-  if (depth > DEEPEST) return [];
+  if (depth > MAX_DEPTH) return [];
   if (node.type.startsWith('multipart/')) return (node.childNodes ?? []).flatMap((child) => filesOf(child, depth + 1));
   const name = node.dispositionParameters?.filename || node.parameters?.name || '';
   const file = fileOf(node.type, name, node.disposition ?? null, node.size ?? 0);

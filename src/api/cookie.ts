@@ -1,4 +1,4 @@
-import { hashToken } from '../store/sessions';
+import { hashToken } from '../store/access/sessions';
 import type { Environment } from './environment';
 
 /**

@@ -1,10 +1,10 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { type Parsed, parseCriteria } from '../core/criteria/parse';
 import type { Criteria } from '../core/criteria/tree';
-import type { Account } from '../store/accounts';
+import type { Account } from '../store/access/accounts';
 import { type Database, transaction } from '../store/database';
+import { openSearch, type Search, searchById, textsIn } from '../store/index/searches';
 import { enqueue } from '../store/jobs';
-import { openSearch, type Search, searchById, textsIn } from '../store/searches';
 import { conflict, Problem } from './problem';
 
 /** Parses a `where`; where it is wrong, the problem says at which place. */

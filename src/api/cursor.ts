@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import type { Cursor } from '../store/messages';
+import type { Cursor } from '../store/index/messages';
 import { invalid } from './problem';
 
 /** A place in a list as callers see it: opaque. */

@@ -2,9 +2,9 @@ import { isIP } from 'node:net';
 import { LimitedLog } from '../log/limited';
 import { type Log, openLog } from '../log/log';
 import { isLoopback } from '../mail/destination';
-import { type Outgoing, outgoingFrom } from '../mail/outgoing';
+import { type OutboundConfig, outboundConfigFrom } from '../mail/outbound-config';
+import { Vault } from '../store/access/vault';
 import { type Database, openDatabase } from '../store/database';
-import { Vault } from '../store/vault';
 import { type Settings, settingsFrom } from './settings';
 
 /** A mailbox that the sign-in page offers with one press; the demo's. */
@@ -20,7 +20,7 @@ export interface OfferedMailbox {
 export interface Environment extends Settings {
   database: Database;
   vault: Vault;
-  outgoing: Outgoing;
+  outbound: OutboundConfig;
   log: Log;
   /** Of requests that are refused. */
   refusals: LimitedLog;
@@ -48,7 +48,7 @@ function read(variables: NodeJS.ProcessEnv): Environment {
     ...settings,
     database: openDatabase(required(variables, 'TAMSEL_DATABASE_URL'), 10, STATEMENT_SECONDS),
     vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
-    outgoing: outgoingFrom(variables),
+    outbound: outboundConfigFrom(variables),
     log,
     refusals: new LimitedLog(log),
     isOwnHost: (host) => isOwnHost(host, port, bound, origin),

@@ -15,7 +15,7 @@ interface Compiled {
   names: string[];
 }
 
-const compiled: Compiled[] = ROUTES.map((route) => {
+const compiled: Compiled[] = Object.values(ROUTES).map((route) => {
   const names = [...route.path.matchAll(/\{(\w+)\}/g)].map(([, name]) => name as string);
   return { route, names, pattern: new RegExp(`^/api${route.path.replace(/\{\w+\}/g, '([^/]+)')}$`) };
 });
@@ -39,9 +39,7 @@ export async function handleApi(request: Request, clientAddress: string): Promis
     identity = await identityOf(request, environment);
     if (identity && !identity.sessionHash) admitScript(route, identity);
     const account = accountFor(route, parameters, identity);
-    const query = route.query
-      ? checked(route.query, Object.fromEntries(new URL(request.url).searchParams), 'query')
-      : undefined;
+    const query = queryOf(route, new URL(request.url).searchParams);
     const body = route.body
       ? checked(route.body, await readBody(request, route, identity !== undefined), 'body')
       : undefined;
@@ -152,6 +150,17 @@ function accountFor(route: Route, parameters: Record<string, string>, identity: 
   const account = identity.accounts.find(({ id }) => `${id}` === parameters.account);
   if (!account) throw notFound();
   return account;
+}
+
+function queryOf({ query }: Route, given: URLSearchParams): unknown {
+  const known = query ? Object.keys((query as unknown as { entries: object }).entries) : [];
+  const unknown = [...new Set(given.keys())].filter((name) => !known.includes(name));
+  if (unknown.length > 0)
+    throw invalid(
+      `There is no parameter ${unknown.join(', ')} here.`,
+      unknown.map((field) => ({ field, expected: known.length > 0 ? `one of ${known.join(', ')}` : 'no parameters' })),
+    );
+  return query && checked(query, Object.fromEntries(given), 'query');
 }
 
 function checked(schema: v.GenericSchema, value: unknown, what: string): unknown {

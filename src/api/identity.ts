@@ -1,7 +1,7 @@
-import { type Account, accountsOfSession } from '../store/accounts';
+import { type Account, accountsOfSession } from '../store/access/accounts';
+import { sessionHolds, touchSession } from '../store/access/sessions';
+import { accountOfToken, tokenLives } from '../store/access/tokens';
 import type { Database } from '../store/database';
-import { sessionHolds, touchSession } from '../store/sessions';
-import { accountOfToken, tokenLives } from '../store/tokens';
 import { tokenHashOf } from './cookie';
 import type { Environment } from './environment';
 import { Problem } from './problem';

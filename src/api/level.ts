@@ -1,22 +1,23 @@
 import { targetBytes } from '../core/level/level';
-import { type Account, versionOf } from '../store/accounts';
+import { type Account, versionOf } from '../store/access/accounts';
 import type { Database } from '../store/database';
-import { accountLevel, bytesCountedOnce } from '../store/level';
-import { quotaRoots } from '../store/quota-roots';
+import { bytesCountedOnce } from '../store/index/counted-bytes';
+import { quotaRoots } from '../store/index/quota-roots';
+import { accountLevel } from '../store/plan/level';
 
 /** The level as the API tells it. */
 export async function shownLevel(database: Database, account: Account) {
   const version = await versionOf(database, account.id);
   const { reading, readings, planAndTrash, ...level } = await accountLevel(database, account);
   const { target } = account.settings;
-  const limited = reading?.messageLimit != null;
-  const messages = limited ? (reading.messages ?? 0) : level.mail.messages + level.trash.messages;
+  const messageLimit = reading?.messageLimit ?? null;
+  const messages = messageLimit !== null ? (reading?.messages ?? 0) : level.mail.messages + level.trash.messages;
   return {
     ...level,
     // Only where the server counts less than all copies together does it help to know.
     ...(level.difference < 0 ? { once: await bytesCountedOnce(database, account.id) } : {}),
     roots: await quotaRoots(database, account.id),
-    ...(limited ? { messageLimit: reading.messageLimit, messagesUsed: messages } : {}),
+    ...(messageLimit === null ? {} : { messageLimit, messagesUsed: messages }),
     afterMessages: Math.max(0, messages - planAndTrash.messages),
     target,
     targetBytes: targetBytes(target, level.limit),

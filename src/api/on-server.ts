@@ -1,7 +1,7 @@
 import { SignInNeeded, signInTo } from '../jobs/sign-in';
 import { MailProblem } from '../mail/problem';
 import type { MailServer } from '../mail/server';
-import type { Account } from '../store/accounts';
+import type { Account } from '../store/access/accounts';
 import type { Environment } from './environment';
 import { conflict, Problem } from './problem';
 

@@ -2,20 +2,16 @@ import { toJsonSchema } from '@valibot/to-json-schema';
 import type { GenericSchema } from 'valibot';
 import type { Route } from './route';
 
-const schemaOf = (schema: GenericSchema, side: 'input' | 'output') => {
-  const { $schema: _, ...rest } = toJsonSchema(schema, { errorMode: 'ignore', typeMode: side });
-  return rest;
-};
-
 const PROBLEM = {
   type: 'object',
   description: 'Problem details (RFC 9457).',
   required: ['type', 'title', 'status', 'detail'],
   properties: {
-    type: { type: 'string' },
+    type: { type: 'string', format: 'uri-reference' },
     title: { type: 'string' },
     status: { type: 'integer' },
     detail: { type: 'string' },
+    instance: { type: 'string', format: 'uri' },
     errors: {
       type: 'array',
       items: {
@@ -27,13 +23,12 @@ const PROBLEM = {
   },
 };
 
-/** The OpenAPI 3.1 document of these routes. */
-export function openApi(routes: readonly Route[]): object {
+/** The OpenAPI 3.1 document of routes, each under its operationId. */
+export function openApi(routes: Readonly<Record<string, Route>>): object {
   const paths: Record<string, Record<string, object>> = {};
-  for (const route of routes) {
-    const path = `/api${route.path}`;
-    paths[path] ??= {};
-    paths[path][route.method.toLowerCase()] = operation(route);
+  for (const [operationId, route] of Object.entries(routes)) {
+    paths[route.path] ??= {};
+    Object.assign(paths[route.path] as object, { [route.method.toLowerCase()]: operation(operationId, route) });
   }
   return {
     openapi: '3.1.0',
@@ -41,8 +36,9 @@ export function openApi(routes: readonly Route[]): object {
       title: 'Tamsel',
       version: '1',
       description:
-        'Measures what fills a mailbox and wins the room back. All times are RFC 3339 in UTC, all sizes octets.',
+        'Measures what fills a mailbox and frees the space. All times are RFC 3339 in UTC. All sizes are octets.',
     },
+    servers: [{ url: '/api' }],
     paths,
     components: {
       schemas: { Problem: PROBLEM },
@@ -55,35 +51,97 @@ export function openApi(routes: readonly Route[]): object {
   };
 }
 
-function operation(route: Route): object {
-  const inPath = [...route.path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({
+function operation(operationId: string, route: Route): object {
+  const json = (schema: GenericSchema) => ({ 'application/json': { schema: schemaOf(schema) } });
+  const content = {
+    ...(route.response ? json(route.response) : {}),
+    ...Object.fromEntries((route.formats ?? []).map((type) => [type, {}])),
+  };
+  const success = {
+    description: route.status === 204 ? 'Done. There is no content.' : route.summary,
+    ...(Object.keys(content).length > 0 ? { content } : {}),
+  };
+  const others = Object.entries(route.also ?? {}).map(([status, { description, response }]) => [
+    status,
+    { description, ...(response ? { content: json(response) } : {}) },
+  ]);
+  return {
+    operationId,
+    summary: route.summary,
+    ...(route.session ? { security: [{ session: [] }] } : {}),
+    parameters: [...parametersInPath(route), ...parametersInQuery(route)],
+    ...(route.body ? { requestBody: { required: true, content: json(route.body) } } : {}),
+    responses: {
+      [route.status]: success,
+      ...Object.fromEntries(others),
+      ...Object.fromEntries(problemsOf(route).map(([status, description]) => [status, problem(description)])),
+      default: problem('Any other problem. docs/api.md lists the types.'),
+    },
+  };
+}
+
+function problemsOf(route: Route): [number, string][] {
+  const isOfAccount = route.path.includes('{account}');
+  const problems: [number, string, boolean][] = [
+    [401, 'Nobody is signed in.', isOfAccount],
+    [403, 'The token may not do this.', isOfAccount && (route.session === true || route.method !== 'GET')],
+    [404, 'There is no such thing, or it is another person’s.', route.path.includes('{')],
+    [415, 'The body is not JSON.', route.body !== undefined],
+    [422, 'Something in the request can’t be used. `errors` says what and where.', true],
+  ];
+  return problems.flatMap(([status, description, applies]) => (applies ? [[status, description]] : []));
+}
+
+function problem(description: string): object {
+  return { description, content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } };
+}
+
+function parametersInPath({ path }: Route): object[] {
+  return [...path.matchAll(/\{(\w+)\}/g)].map(([, name = '']) => ({
     name,
     in: 'path',
     required: true,
-    schema: { type: 'string' },
+    schema: PATH_SCHEMAS[name] ?? { type: 'integer', minimum: 1 },
   }));
-  const query = route.query
-    ? (schemaOf(route.query, 'input') as { properties?: Record<string, object>; required?: string[] })
-    : {};
-  const inQuery = Object.entries(query.properties ?? {}).map(([name, schema]) => ({
+}
+
+/** Of the parameters in paths that are not plain numbers. */
+const PATH_SCHEMAS: Record<string, object> = {
+  key: { type: 'string' },
+  scan: { oneOf: [{ type: 'integer', minimum: 1 }, { const: 'last' }] },
+};
+
+function parametersInQuery({ query }: Route): object[] {
+  if (!query) return [];
+  const { properties = {}, required = [] } = schemaOf(query) as {
+    properties?: Record<string, object>;
+    required?: string[];
+  };
+  return Object.entries(properties).map(([name, schema]) => ({
     name,
     in: 'query',
-    required: query.required?.includes(name) ?? false,
-    schema,
+    required: required.includes(name),
+    schema: wholeNumberOf(query, name) ?? schema,
   }));
-  const problem = {
-    description: 'A problem',
-    content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
-  };
-  const success: Record<string, unknown> = { description: route.status === 204 ? 'Done' : route.summary };
-  if (route.response) success.content = { 'application/json': { schema: schemaOf(route.response, 'input') } };
-  return {
-    summary: route.summary,
-    ...(route.session ? { security: [{ session: [] }] } : {}),
-    parameters: [...inPath, ...inQuery],
-    ...(route.body
-      ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(route.body, 'input') } } } }
-      : {}),
-    responses: { [route.status]: success, default: problem },
-  };
+}
+
+interface Piped {
+  pipe?: readonly { type: string; requirement?: unknown }[];
+  wrapped?: Piped;
+  default?: unknown;
+}
+
+/** The schema of a parameter that is a whole number, which a query writes as digits; undefined for others. */
+function wholeNumberOf(query: GenericSchema, name: string): object | undefined {
+  const entry = (query as unknown as { entries: Record<string, Piped> }).entries[name];
+  const pipe = (entry?.wrapped ?? entry)?.pipe ?? [];
+  if (!pipe.some(({ type }) => type === 'transform')) return undefined;
+  const bound = (type: string) => pipe.find((step) => step.type === type)?.requirement;
+  const usual = entry?.default === undefined ? {} : { default: Number(entry.default) };
+  return { type: 'integer', minimum: bound('min_value'), maximum: bound('max_value'), ...usual };
+}
+
+function schemaOf(schema: GenericSchema): object {
+  const { $schema: _, ...rest } = toJsonSchema(schema, { errorMode: 'ignore', typeMode: 'input' });
+  return rest;
 }

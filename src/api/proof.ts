@@ -1,7 +1,7 @@
-import type { Account } from '../store/accounts';
-import { credentialOf } from '../store/credentials';
+import type { Account } from '../store/access/accounts';
+import { credentialOf } from '../store/access/credentials';
+import { isProven } from '../store/access/proofs';
 import type { Queryable } from '../store/database';
-import { isProven } from '../store/proofs';
 import type { Environment } from './environment';
 import type { Identity } from './identity';
 import { Problem } from './problem';

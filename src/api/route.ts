@@ -1,5 +1,5 @@
-import type { GenericSchema, InferOutput } from 'valibot';
-import type { Account } from '../store/accounts';
+import type { GenericSchema, InferInput, InferOutput } from 'valibot';
+import type { Account } from '../store/access/accounts';
 import type { Environment } from './environment';
 import type { Identity } from './identity';
 
@@ -28,6 +28,10 @@ export interface Route {
   /** Status of success and what is given with it. */
   status: number;
   response?: GenericSchema;
+  /** Media types that it answers in besides that, or instead. */
+  formats?: readonly string[];
+  /** Other statuses of success. */
+  also?: Readonly<Record<number, { description: string; response?: GenericSchema }>>;
   handle(input: RouteInput): Promise<unknown>;
 }
 
@@ -38,12 +42,26 @@ export interface RouteInput extends RequestContext {
   body: unknown;
 }
 
+/** What a handler may give where its schema names the JSON of it: instants are written as RFC 3339 has them. */
+type Given<T> = T extends string
+  ? string extends T
+    ? T | Date
+    : T
+  : T extends readonly (infer Item)[]
+    ? readonly Given<Item>[]
+    : T extends object
+      ? { [Key in keyof T]: Given<T[Key]> }
+      : T;
+
+type Answer<R> = R extends GenericSchema ? Response | Given<InferInput<R>> : unknown;
+
 type Parsed<S> = S extends GenericSchema ? InferOutput<S> : undefined;
 
 /** Defines a route so that its handler sees the types of its schemas. */
 export function route<
   Q extends GenericSchema | undefined = undefined,
   B extends GenericSchema | undefined = undefined,
+  R extends GenericSchema | undefined = undefined,
 >(definition: {
   method: Route['method'];
   path: string;
@@ -53,8 +71,10 @@ export function route<
   body?: B;
   large?: boolean;
   status?: number;
-  response?: GenericSchema;
-  handle(input: Omit<RouteInput, 'query' | 'body'> & { query: Parsed<Q>; body: Parsed<B> }): Promise<unknown>;
+  response?: R;
+  formats?: readonly string[];
+  also?: Route['also'];
+  handle(input: Omit<RouteInput, 'query' | 'body'> & { query: Parsed<Q>; body: Parsed<B> }): Promise<Answer<R>>;
 }): Route {
   return { status: 200, ...definition } as unknown as Route;
 }

@@ -1,6 +1,6 @@
 import { submissionFrom } from '../mail/submission';
-import type { SessionLife } from '../store/sessions';
-import { type Caps, capsFrom } from './caps';
+import type { SessionLife } from '../store/access/sessions';
+import { type Limits, limitsFrom } from './limits';
 
 /** What the operator sets for the web server, by environment variables that docs/operating.md lists. */
 export interface Settings {
@@ -8,7 +8,7 @@ export interface Settings {
   /** Where it listens. */
   bound: string;
   sessionLife: SessionLife;
-  caps: Caps;
+  limits: Limits;
   /** Where the instance is reached from outside, if that differs: `https://mail-room.example`. */
   origin: URL | undefined;
   /** Whether a submission server takes mail about work that has ended. */
@@ -21,7 +21,7 @@ const USUAL_PORT = 4321;
 export function settingsFrom(variables: NodeJS.ProcessEnv): Settings {
   const number = (name: string, usual: number) => wholeNumber(variables, name, usual);
   // Read by others, and wrong for them too.
-  for (const name of ['TAMSEL_LEASE_SECONDS', 'TAMSEL_COMMAND_SECONDS', 'TAMSEL_MOST_MESSAGES']) number(name, 1);
+  for (const name of ['TAMSEL_LEASE_SECONDS', 'TAMSEL_COMMAND_SECONDS', 'TAMSEL_MAX_MESSAGES']) number(name, 1);
   return {
     port: number('TAMSEL_PORT', USUAL_PORT),
     bound: variables.TAMSEL_HOST || '127.0.0.1',
@@ -29,7 +29,7 @@ export function settingsFrom(variables: NodeJS.ProcessEnv): Settings {
       hours: number('TAMSEL_SESSION_HOURS', 30 * 24),
       idleMinutes: number('TAMSEL_SESSION_IDLE_MINUTES', 12 * 60),
     },
-    caps: capsFrom(number),
+    limits: limitsFrom(number),
     origin: originIn(variables.TAMSEL_ORIGIN),
     canMail: submissionFrom(variables) !== undefined,
   };

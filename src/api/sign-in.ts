@@ -2,32 +2,38 @@ import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
 import { isIP } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { domainToASCII } from 'node:url';
-import { readLevel } from '../jobs/listing';
 import { noticeOfSignIn } from '../jobs/notices';
 import { resumeAfterSignIn } from '../jobs/run/resume';
+import { readLevel } from '../jobs/sync/folder-listing';
 import { checkedAddresses } from '../mail/destination';
 import { connectImap } from '../mail/imap/connect';
 import { MailProblem, type MailProblemKind } from '../mail/problem';
-import type { MailboxPlace, MailServer, Proof } from '../mail/server';
-import { type Account, accountAt, accountsInOtherLetters, countAccounts, findOrCreateAccount } from '../store/accounts';
-import { forgiveAttempt, type Subject } from '../store/attempts';
-import { noteBrowser } from '../store/browsers';
-import { credentialOf, type Secret, saveSecret } from '../store/credentials';
+import type { Credential, MailServer, ServerAddress } from '../mail/server';
+import {
+  type Account,
+  accountAt,
+  accountsInOtherLetters,
+  countAccounts,
+  findOrCreateAccount,
+} from '../store/access/accounts';
+import { forgiveAttempt, type Subject } from '../store/access/attempts';
+import { noteBrowser } from '../store/access/browsers';
+import { credentialOf, type Secret, saveSecret } from '../store/access/credentials';
+import { addAccountToSession, createSession, hashToken, renewSession, signOutAll } from '../store/access/sessions';
 import { transaction } from '../store/database';
-import { addFirstGuards } from '../store/guards';
+import { openScan } from '../store/index/scans';
 import { enqueue } from '../store/jobs';
-import { openScan } from '../store/scans';
-import { addAccountToSession, createSession, hashToken, renewSession, signOutAll } from '../store/sessions';
-import { admitAttempt } from './attempts';
+import { addFirstGuards } from '../store/plan/guards';
 import { browserCookie, sessionCookie, tokenHashOf } from './cookie';
 import { networkOf } from './network';
 import { invalid, Problem } from './problem';
+import { takeAttempt } from './rate-limit';
 import type { RequestContext } from './route';
 
 /** Sign-ins that fail within five minutes before who tries has to wait: for one mailbox, and for all. */
 const WINDOW_SECONDS = 300;
-const MOST_FOR_MAILBOX = 8;
-const MOST_BY_NETWORK = 30;
+const MAX_PER_MAILBOX = 8;
+const MAX_PER_NETWORK = 30;
 /**
  * Failures for one mailbox from anywhere, after which each further try is answered later: its owner is slowed too, but never
  * locked out by others who fail on purpose.
@@ -53,7 +59,7 @@ const FIELD_OF: Partial<Record<MailProblemKind, string>> = {
 };
 
 /** One spelling of where a mailbox is and of whose it is. */
-export function normalised({ host, port, security, user }: MailboxPlace): MailboxPlace {
+export function normalised({ host, port, security, user }: ServerAddress): ServerAddress {
   return { host: normalisedHost(host), port, security, user: normalisedUser(user) };
 }
 
@@ -87,8 +93,8 @@ export function signInProblem(error: unknown): unknown {
  *
  * @throws Problem 429 where there were too many.
  */
-export async function admitSignIn(context: RequestContext, place: MailboxPlace, signInAs = ''): Promise<void> {
-  const before = await admitAttempt(context.environment.database, await subjectsOf(context, place, signInAs));
+export async function admitSignIn(context: RequestContext, place: ServerAddress, signInAs = ''): Promise<void> {
+  const before = await takeAttempt(context.environment.database, await subjectsOf(context, place, signInAs));
   const slower = Math.min(SLOWEST_MS, Math.max(0, (before.at(-1) ?? 0) - BEFORE_SLOWER) * SLOWER_MS);
   if (slower > 0) await sleep(slower);
 }
@@ -96,17 +102,17 @@ export async function admitSignIn(context: RequestContext, place: MailboxPlace, 
 /** Who is counted when somebody signs in: whoever asks, and as whom they sign in, at the address that the host has. */
 async function subjectsOf(
   { environment, clientAddress }: RequestContext,
-  { host, port, user }: MailboxPlace,
+  { host, port, user }: ServerAddress,
   signInAs: string,
 ): Promise<Subject[]> {
   // By the address, so that other names of the host are no way around, and by the same one of several, in whatever order DNS gives
   // them; what has none is refused right after this.
-  const [address] = (await checkedAddresses(host, environment.outgoing).catch(() => [host])).sort();
+  const [address] = (await checkedAddresses(host, environment.outbound).catch(() => [host])).sort();
   const from = networkOf(clientAddress);
   const mailbox = `as ${(signInAs || user).toLowerCase()} at ${address}:${port}`;
   return [
-    { name: `from ${from}`, most: MOST_BY_NETWORK, seconds: WINDOW_SECONDS },
-    { name: `${mailbox} from ${from}`, most: MOST_FOR_MAILBOX, seconds: WINDOW_SECONDS },
+    { name: `from ${from}`, most: MAX_PER_NETWORK, seconds: WINDOW_SECONDS },
+    { name: `${mailbox} from ${from}`, most: MAX_PER_MAILBOX, seconds: WINDOW_SECONDS },
     { name: mailbox, seconds: WINDOW_SECONDS },
   ];
 }
@@ -119,14 +125,14 @@ async function subjectsOf(
  */
 export async function signInWith(
   context: RequestContext,
-  place: MailboxPlace,
-  { proof, secret }: { proof: Proof; secret: Secret },
+  place: ServerAddress,
+  { proof, secret }: { proof: Credential; secret: Secret },
 ): Promise<Response> {
   const { environment, identity } = context;
-  const { database, vault, outgoing } = environment;
+  const { database, vault, outbound } = environment;
   let server: MailServer | undefined;
   try {
-    server = await connectImap({ ...place, ...proof }, outgoing);
+    server = await connectImap({ ...place, ...proof }, outbound);
     const signInAs = ('password' in proof && proof.signInAs) || '';
     await forgiveAttempt(database, await subjectsOf(context, place, signInAs));
     const user = await knownSpelling(context, { ...place, signInAs }, secret, server);
@@ -149,9 +155,9 @@ export async function signInWith(
       // Nobody goes on with a session that another may have put into this browser.
       const before = identity?.sessionHash;
       const agent = context.request.headers.get('user-agent') ?? '';
-      const { sessionLife: life, caps } = environment;
+      const { sessionLife: life, limits } = environment;
       const made = before ? await renewSession(client, before, life, agent) : await createSession(client, life, agent);
-      await addAccountToSession(client, hashToken(made), account.id, caps.sessionsOfAccount);
+      await addAccountToSession(client, hashToken(made), account.id, limits.sessionsOfAccount);
       return made;
     });
     environment.log.info({ account: account.id, user: account.user, host: account.host, from }, 'signed in');
@@ -182,13 +188,13 @@ function newBrowserToken({ request, environment }: RequestContext): string | und
  */
 export async function proveByPassword(
   context: RequestContext,
-  place: MailboxPlace,
+  place: ServerAddress,
   { password, signInAs }: { password: string; signInAs: string },
 ): Promise<void> {
   await admitSignIn(context, place, signInAs);
   let server: MailServer | undefined;
   try {
-    server = await connectImap({ ...place, password, ...(signInAs ? { signInAs } : {}) }, context.environment.outgoing);
+    server = await connectImap({ ...place, password, ...(signInAs ? { signInAs } : {}) }, context.environment.outbound);
     await forgiveAttempt(context.environment.database, await subjectsOf(context, place, signInAs));
   } catch (error) {
     throw signInProblem(error);
@@ -200,17 +206,17 @@ export async function proveByPassword(
 /** The account of a mailbox, made where it is new and there is room for it. */
 async function accountOf(
   { environment, identity, clientAddress }: RequestContext,
-  place: MailboxPlace & { signInAs: string },
+  place: ServerAddress & { signInAs: string },
 ): Promise<Account> {
-  const { database, caps } = environment;
+  const { database, limits } = environment;
   const known = await accountAt(database, place);
   const isHeld = known && identity?.accounts.some(({ id }) => id === known.id);
-  if (!isHeld && (identity?.accounts.length ?? 0) >= caps.accountsOfSession)
+  if (!isHeld && (identity?.accounts.length ?? 0) >= limits.accountsOfSession)
     throw new Problem(429, 'too-many-accounts', 'Too many accounts', 'Take another account out of this session first.');
   if (!known) {
     const name = `new account from ${networkOf(clientAddress)}`;
-    await admitAttempt(database, [{ name, most: caps.newAccountsADay, seconds: DAY_SECONDS }]);
-    if ((await countAccounts(database)) >= caps.accounts)
+    await takeAttempt(database, [{ name, most: limits.newAccountsADay, seconds: DAY_SECONDS }]);
+    if ((await countAccounts(database)) >= limits.accounts)
       throw new Problem(
         503,
         'no-room-for-accounts',
@@ -232,7 +238,7 @@ async function accountOf(
  */
 async function knownSpelling(
   { environment: { database, vault } }: RequestContext,
-  place: MailboxPlace & { signInAs: string },
+  place: ServerAddress & { signInAs: string },
   secret: Secret,
   server: MailServer,
 ): Promise<string> {

@@ -1,5 +1,5 @@
-import { accountsOfSession } from '../store/accounts';
-import { touchSession } from '../store/sessions';
+import { accountsOfSession } from '../store/access/accounts';
+import { touchSession } from '../store/access/sessions';
 import { tokenHashOf } from './cookie';
 import { type OfferedMailbox, theEnvironment } from './environment';
 

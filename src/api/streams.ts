@@ -4,7 +4,7 @@ import type { Identity } from './identity';
 import { Problem } from './problem';
 
 /** Streams that one session, or one token, may have open: as many as there are pages of it. */
-const MOST_STREAMS = 20;
+const MAX_STREAMS = 20;
 
 /** A stream of events that is open. */
 export interface Stream {
@@ -40,7 +40,7 @@ export class Streams {
   add(identity: Identity, stream: Stream): () => void {
     const key = identity.sessionHash?.toString('hex') ?? `${stream.account} ${identity.token}`;
     const others = this.byIdentity.get(key) ?? 0;
-    if (others >= MOST_STREAMS)
+    if (others >= MAX_STREAMS)
       throw new Problem(429, 'too-many-streams', 'Too many streams', 'Close other pages of this session first.');
     this.byIdentity.set(key, others + 1);
     this.open.add(stream);

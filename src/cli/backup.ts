@@ -1,8 +1,8 @@
 import { spawnSync } from 'node:child_process';
 import { chmodSync, copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { headOf, type LedgerHead } from '../store/chain';
 import { openDatabase, rows } from '../store/database';
+import { headOf, type LedgerHead } from '../store/runs/ledger-chain';
 import { Cluster } from './cluster';
 import { DataFolder, type Purpose } from './data-folder';
 import { ensurePackages, POSTGRESQL, postgresBinaries } from './debian';

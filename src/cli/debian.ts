@@ -23,7 +23,7 @@ export const FOR_TESTS: Needed[] = [
 ];
 
 /** The oldest PostgreSQL that has what the queries use: range_agg over multiranges. */
-const OLDEST_POSTGRESQL = 15;
+const MIN_POSTGRESQL_VERSION = 15;
 
 /** The folder of the newest PostgreSQL server's programs, or of one version; undefined where there is none. */
 export function postgresBinaries(version?: string): string | undefined {
@@ -32,7 +32,7 @@ export function postgresBinaries(version?: string): string | undefined {
   const versions = readdirSync(root)
     .filter(
       (name) =>
-        Number(name) >= OLDEST_POSTGRESQL &&
+        Number(name) >= MIN_POSTGRESQL_VERSION &&
         (version === undefined || name === version) &&
         existsSync(`${root}/${name}/bin/initdb`),
     )

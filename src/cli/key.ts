@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { dirname, join } from 'node:path';
-import { Vault } from '../store/vault';
+import { Vault } from '../store/access/vault';
 import type { Purpose } from './data-folder';
 import { EXIT, Stop } from './exits';
 

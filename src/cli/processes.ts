@@ -8,12 +8,12 @@ import { EXIT, Stop } from './exits';
 const PATIENCE_MS = 5_000;
 /** Before a child that ended is started again: at first, and at most. */
 const RESTART_MS = 1_000;
-const LONGEST_RESTART_MS = 60_000;
+const MAX_RESTART_MS = 60_000;
 /** One that ends sooner has not begun to work. */
 const TOO_SOON_MS = 5_000;
-const MOST_TOO_SOON = 3;
+const MAX_EARLY_POLLS = 3;
 /** Octets of a log from which on the next start begins a new one and keeps the old one beside it. */
-const LARGEST_LOG = 20 * 2 ** 20;
+const MAX_LOG_OCTETS = 20 * 2 ** 20;
 
 /** The processes of this command. Each writes to a log of its own; all end with `stop`, and when this process is gone. */
 export class Processes {
@@ -39,14 +39,14 @@ export class Processes {
     child.once('exit', () => {
       if (this.stopping) return;
       const again = Date.now() - started < TOO_SOON_MS ? tooSoon + 1 : 0;
-      if (again >= MOST_TOO_SOON)
+      if (again >= MAX_EARLY_POLLS)
         this.fail(
           new Stop(
             EXIT.failed,
             `The ${name} ended ${again} times at once; ${this.logOf(name)} says why: ${this.lastWords(name)}`,
           ),
         );
-      const wait = Math.min(LONGEST_RESTART_MS, RESTART_MS * 2 ** Math.max(0, again - 1));
+      const wait = Math.min(MAX_RESTART_MS, RESTART_MS * 2 ** Math.max(0, again - 1));
       setTimeout(() => !this.stopping && this.keep(name, args, env, again), wait).unref();
     });
   }
@@ -87,7 +87,7 @@ export class Processes {
 
   private spawn(name: string, args: string[], env: NodeJS.ProcessEnv, stdout: 'ignore' | 'pipe'): ChildProcess {
     const path = this.logOf(name);
-    if ((statSync(path, { throwIfNoEntry: false })?.size ?? 0) > LARGEST_LOG) renameSync(path, `${path}.1`);
+    if ((statSync(path, { throwIfNoEntry: false })?.size ?? 0) > MAX_LOG_OCTETS) renameSync(path, `${path}.1`);
     const log = openSync(path, 'a', 0o600);
     // A group of its own: Ctrl-C reaches this command alone, which then ends them in order.
     const process = spawn(

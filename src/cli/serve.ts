@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { settingsFrom } from '../api/settings';
 import { isLoopback } from '../mail/destination';
-import { outgoingFrom } from '../mail/outgoing';
+import { outboundConfigFrom } from '../mail/outbound-config';
 import { openDatabase } from '../store/database';
 import { migrate, NewerSchema } from '../store/migrate';
 import { trustedProxies } from '../web/client-address';
@@ -109,7 +109,7 @@ function portOf(variable: string, usual: number): number {
 /** Finds out before anything is started that a variable, or a file of the operator's, can't be read, and where. */
 function checkSettings(): void {
   try {
-    outgoingFrom(process.env);
+    outboundConfigFrom(process.env);
     trustedProxies(process.env.TAMSEL_TRUSTED_PROXY);
     settingsFrom(process.env);
   } catch (error) {

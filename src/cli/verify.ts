@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
-import type { LedgerHead } from '../store/chain';
 import { openDatabase, rows } from '../store/database';
-import { verifyLedger } from '../store/verification';
+import type { LedgerHead } from '../store/runs/ledger-chain';
+import { verifyLedger } from '../store/runs/ledger-verification';
 import { Cluster } from './cluster';
 import type { Purpose } from './data-folder';
 import { EXIT, Stop } from './exits';

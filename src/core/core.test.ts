@@ -2,9 +2,9 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
 import { level, targetBytes } from './level/level';
+import { domainOf } from './mailbox/email-address';
 import { folderTree, readablePath } from './mailbox/folders';
 import { fileOf } from './mailbox/structure';
-import { domainOf } from './senders/address';
 import { fold, oneLine, storable } from './text';
 
 test('case folding is full folding; values of CaseFolding.txt from memory', () => {

@@ -1,14 +1,14 @@
 import type { Log } from '../log/log';
-import type { Outgoing } from '../mail/outgoing';
+import type { OutboundConfig } from '../mail/outbound-config';
 import type { Submission } from '../mail/submission';
+import type { Vault } from '../store/access/vault';
 import type { Database, Queryable } from '../store/database';
-import type { Vault } from '../store/vault';
 
 /** What a worker works with. */
 export interface WorkContext {
   database: Database;
   vault: Vault;
-  outgoing: Outgoing;
+  outbound: OutboundConfig;
   /** Undefined where the operator configured none: no mail is sent then. */
   submission: Submission | undefined;
   log: Log;

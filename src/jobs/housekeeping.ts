@@ -1,13 +1,13 @@
 import { clientFor } from '../mail/authorization/clients';
 import { Grants } from '../mail/authorization/grants';
 import { isPassing } from '../mail/problem';
-import { forgetOverdueRequests } from '../store/authorization-requests';
-import { forgetCredential } from '../store/credentials';
+import { forgetOverdueRequests } from '../store/access/authorization-requests';
+import { forgetCredential } from '../store/access/credentials';
+import { endOverdue } from '../store/access/sessions';
+import { dueWithdrawal, endWithdrawal, postponeWithdrawal } from '../store/access/token-revocations';
 import { transaction } from '../store/database';
+import { dueForScan, openScan } from '../store/index/scans';
 import { enqueue } from '../store/jobs';
-import { dueForScan, openScan } from '../store/scans';
-import { endOverdue } from '../store/sessions';
-import { dueWithdrawal, endWithdrawal, postponeWithdrawal } from '../store/withdrawals';
 import type { WorkContext } from './context';
 
 /** Ends what time has ended, and forgets the credentials that only it needed. */
@@ -30,14 +30,14 @@ export async function beginDueScan({ database }: Pick<WorkContext, 'database'>):
 }
 
 /** Takes back, at who gave them, the tokens of one account that was forgotten; whether there were any. */
-export async function withdrawTokens({ database, vault, outgoing, log }: WorkContext): Promise<boolean> {
+export async function revokeTokens({ database, vault, outbound, log }: WorkContext): Promise<boolean> {
   return transaction(database, async (client) => {
     const due = await dueWithdrawal(client, vault);
     if (!due) return false;
     const { taken } = due;
-    const registered = taken && clientFor(taken.host, outgoing.authorization);
+    const registered = taken && clientFor(taken.host, outbound.authorization);
     try {
-      if (taken && registered) await new Grants(registered, outgoing).revoke(taken.tokens);
+      if (taken && registered) await new Grants(registered, outbound).revoke(taken.tokens);
       await endWithdrawal(client, due.id);
     } catch (error) {
       log.warn({ err: error, host: taken?.host }, 'tokens could not be taken back');

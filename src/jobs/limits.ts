@@ -2,4 +2,4 @@
 export const PER_HOST = 8;
 
 /** Messages of one mailbox that an index may hold, where the operator sets nothing else. */
-export const MOST_MESSAGES = 5_000_000;
+export const MAX_MESSAGES = 5_000_000;

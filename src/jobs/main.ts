@@ -1,14 +1,14 @@
 import { randomUUID } from 'node:crypto';
 import { openLog } from '../log/log';
-import { outgoingFrom } from '../mail/outgoing';
+import { outboundConfigFrom } from '../mail/outbound-config';
 import { submissionFrom } from '../mail/submission';
+import { Vault } from '../store/access/vault';
 import { openDatabase } from '../store/database';
-import { Vault } from '../store/vault';
-import { MOST_MESSAGES } from './limits';
+import { MAX_MESSAGES } from './limits';
 import { Worker } from './worker';
 
 /** A worker as a process. Any number of them may run. */
-const { TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE, TAMSEL_LEASE_SECONDS, TAMSEL_MOST_MESSAGES } = process.env;
+const { TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE, TAMSEL_LEASE_SECONDS, TAMSEL_MAX_MESSAGES } = process.env;
 if (!TAMSEL_DATABASE_URL || !TAMSEL_KEY_FILE)
   throw new Error('The variables TAMSEL_DATABASE_URL and TAMSEL_KEY_FILE are missing.');
 
@@ -16,12 +16,12 @@ const database = openDatabase(TAMSEL_DATABASE_URL, 16);
 const worker = new Worker({
   database,
   vault: Vault.open(TAMSEL_KEY_FILE),
-  outgoing: outgoingFrom(process.env),
+  outbound: outboundConfigFrom(process.env),
   submission: submissionFrom(process.env),
   log: openLog('worker'),
   worker: randomUUID(),
   leaseSeconds: Number(TAMSEL_LEASE_SECONDS || 6),
-  mostMessages: Number(TAMSEL_MOST_MESSAGES || MOST_MESSAGES),
+  mostMessages: Number(TAMSEL_MAX_MESSAGES || MAX_MESSAGES),
 });
 
 for (const signal of ['SIGTERM', 'SIGINT'] as const) {

@@ -1,18 +1,18 @@
 import { printOctets } from '../core/units';
 import { submit } from '../mail/submission';
-import { type Account, accountById } from '../store/accounts';
+import { type Account, accountById } from '../store/access/accounts';
 import { type Queryable, transaction } from '../store/database';
+import type { Scan } from '../store/index/scans';
 import { addNotice, dropNotice, nextNotice, postponeNotice } from '../store/notices';
-import type { Run } from '../store/runs';
-import type { Scan } from '../store/scans';
+import type { Run } from '../store/runs/runs';
 import type { WorkContext } from './context';
 
 /** What is long enough to have walked away from, in milliseconds. */
 const LONG_MS = 60_000;
 /** A submission server that takes nothing for so long is not waited for: about a day. */
-const MOST_ATTEMPTS = 20;
+const MAX_ATTEMPTS = 20;
 const FIRST_WAIT_SECONDS = 5;
-const LONGEST_WAIT_SECONDS = 3_600;
+const MAX_WAIT_SECONDS = 3_600;
 
 const WORDS: Record<Run['action'], string> = {
   trash: 'moved to the trash, where they still count',
@@ -97,9 +97,8 @@ export async function sendNotice({ database, submission, log }: WorkContext): Pr
       await dropNotice(client, notice);
     } catch (error) {
       log.warn({ err: error, notice: notice.id }, 'a notice was not taken');
-      if (notice.attempts + 1 >= MOST_ATTEMPTS) await dropNotice(client, notice);
-      else
-        await postponeNotice(client, notice, Math.min(LONGEST_WAIT_SECONDS, FIRST_WAIT_SECONDS * 2 ** notice.attempts));
+      if (notice.attempts + 1 >= MAX_ATTEMPTS) await dropNotice(client, notice);
+      else await postponeNotice(client, notice, Math.min(MAX_WAIT_SECONDS, FIRST_WAIT_SECONDS * 2 ** notice.attempts));
     }
     return true;
   });

@@ -1,9 +1,10 @@
 import type { MailServer } from '../mail/server';
 import { transaction } from '../store/database';
 import { tell } from '../store/events';
-import { finishJob, holdLease, isAwaited, type Job } from '../store/jobs';
-import { type Search, saveFound, searchById, staleFolders, updateSearch } from '../store/searches';
+import { type Search, saveFound, searchById, staleFolders, updateSearch } from '../store/index/searches';
+import { finishJob, isAwaited, type Job } from '../store/jobs';
 import type { Turn, WorkContext } from './context';
+import { fenceOf } from './fence';
 
 /**
  * Asks the server for a text in every folder that changed since it was asked last (SEARCH TEXT, RFC 9051 §6.4.4). What
@@ -13,13 +14,13 @@ import type { Turn, WorkContext } from './context';
  * @returns whether it is through.
  */
 export async function search(context: WorkContext, job: Job, server: MailServer, turn: Turn): Promise<boolean> {
-  const { database, worker } = context;
+  const { database } = context;
+  const fenced = fenceOf(context, job);
   const asked = await searchById(database, job.account, job.subject);
   if (!asked) return true;
   const stale = await staleFolders(database, job.account, job.subject);
   const write = (change: Pick<Search, 'state' | 'folders' | 'problem'>) =>
-    transaction(database, async (client) => {
-      await holdLease(client, job, worker);
+    fenced(async (client) => {
       await updateSearch(client, job.account, job.subject, change);
       if (change.folders.done > 0) await turn.progressed(client);
       await tell(client, job.account, 'search', { ...asked, ...change });

@@ -2,13 +2,13 @@ import type { Tokens } from '../core/authorization/tokens';
 import { clientFor } from '../mail/authorization/clients';
 import { Grants } from '../mail/authorization/grants';
 import { connectImap } from '../mail/imap/connect';
-import type { Outgoing } from '../mail/outgoing';
+import type { OutboundConfig } from '../mail/outbound-config';
 import { MailProblem, type MailProblemKind } from '../mail/problem';
-import type { MailboxPlace, MailServer } from '../mail/server';
-import type { Account } from '../store/accounts';
-import { credentialOf, lockAccount, replaceTokens } from '../store/credentials';
+import type { MailServer, ServerAddress } from '../mail/server';
+import type { Account } from '../store/access/accounts';
+import { credentialOf, lockAccount, replaceTokens } from '../store/access/credentials';
+import type { Vault } from '../store/access/vault';
 import { type Database, transaction } from '../store/database';
-import type { Vault } from '../store/vault';
 
 /** There are no credentials that can be used: somebody has to sign in first. */
 export class SignInNeeded extends Error {}
@@ -16,7 +16,7 @@ export class SignInNeeded extends Error {}
 interface Context {
   database: Database;
   vault: Vault;
-  outgoing: Outgoing;
+  outbound: OutboundConfig;
 }
 
 const LOCKS = new Set<MailProblemKind>(['password-refused', 'token-refused', 'authorization-refused']);
@@ -26,12 +26,12 @@ const LOCKS = new Set<MailProblemKind>(['password-refused', 'token-refused', 'au
  * more, is renewed first. Credentials that are refused lock the account.
  */
 export async function signInTo(context: Context, account: Account): Promise<MailServer> {
-  const { database, vault, outgoing } = context;
+  const { database, vault, outbound } = context;
   const credential = await credentialOf(database, vault, account.id);
   if (!credential || account.state === 'locked') throw new SignInNeeded();
   const { secret } = credential;
   try {
-    if (!('tokens' in secret)) return await connectImap({ ...placeOf(account), ...secret }, outgoing);
+    if (!('tokens' in secret)) return await connectImap({ ...placeOf(account), ...secret }, outbound);
     return await showTokens(context, account, secret.tokens);
   } catch (error) {
     if (error instanceof MailProblem && LOCKS.has(error.kind)) {
@@ -42,14 +42,14 @@ export async function signInTo(context: Context, account: Account): Promise<Mail
   }
 }
 
-function placeOf({ host, port, security, user }: Account): MailboxPlace {
+function placeOf({ host, port, security, user }: Account): ServerAddress {
   return { host, port, security, user };
 }
 
 async function showTokens(context: Context, account: Account, kept: Tokens): Promise<MailServer> {
   const isSpent = kept.renewAt !== null && kept.renewAt <= Date.now();
   const tokens = isSpent && kept.refresh ? await renewed(context, account, kept) : kept;
-  const connect = ({ access }: Tokens) => connectImap({ ...placeOf(account), token: access }, context.outgoing);
+  const connect = ({ access }: Tokens) => connectImap({ ...placeOf(account), token: access }, context.outbound);
   try {
     return await connect(tokens);
   } catch (error) {
@@ -64,16 +64,16 @@ async function showTokens(context: Context, account: Account, kept: Tokens): Pro
  * Asks for the next access token, one asker at a time: a server that gives a new refresh token with it takes the use of the
  * old one for theft, and all tokens back (RFC 9700 §4.14.2).
  */
-async function renewed({ database, vault, outgoing }: Context, account: Account, spent: Tokens): Promise<Tokens> {
+async function renewed({ database, vault, outbound }: Context, account: Account, spent: Tokens): Promise<Tokens> {
   return transaction(database, async (client) => {
     const { secret } = (await credentialOf(client, vault, account.id, true)) ?? {};
     if (!secret || !('tokens' in secret)) throw new SignInNeeded();
     if (secret.tokens.access !== spent.access) return secret.tokens;
-    const registered = clientFor(account.host, outgoing.authorization);
+    const registered = clientFor(account.host, outbound.authorization);
     // Nobody can renew them, so the account is locked as where the server refuses to.
     if (!registered || !secret.tokens.refresh)
       throw new MailProblem('token-refused', `The authorization for ${account.user} can’t be renewed from here.`);
-    const tokens = await new Grants(registered, outgoing).renew(secret.tokens.refresh);
+    const tokens = await new Grants(registered, outbound).renew(secret.tokens.refresh);
     await replaceTokens(client, vault, account.id, tokens);
     return tokens;
   });

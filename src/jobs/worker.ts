@@ -2,9 +2,9 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { forgetOldEvents, listen } from '../store/events';
 import { excuseWorker, takeJob } from '../store/jobs';
 import { beat } from '../store/workers';
-import { Attendance } from './attendance';
 import type { WorkContext } from './context';
-import { beginDueScan, endWhatIsOver, withdrawTokens } from './housekeeping';
+import { beginDueScan, endWhatIsOver, revokeTokens } from './housekeeping';
+import { JobRunner } from './job-runner';
 import { PER_HOST } from './limits';
 import { sendNotice } from './notices';
 
@@ -25,7 +25,7 @@ const STALLED_MS = 2_000;
 export class Worker {
   private stopped = false;
   private wakeUp: (() => void) | undefined;
-  private readonly attending = new Set<Attendance>();
+  private readonly running = new Set<JobRunner>();
 
   constructor(private readonly context: WorkContext) {}
 
@@ -65,16 +65,16 @@ export class Worker {
     const job = await takeJob(database, worker, leaseSeconds, {
       large: this.mayBeLarge(),
       perHost: PER_HOST,
-      suspect: this.attending.size === 0,
+      suspect: this.running.size === 0,
     });
     if (!job) return false;
-    const attendance = new Attendance(this.context, job, asked, () => this.mayBeLarge());
-    this.attending.add(attendance);
-    void attendance
-      .attend()
+    const runner = new JobRunner(this.context, job, asked, () => this.mayBeLarge());
+    this.running.add(runner);
+    void runner
+      .run()
       .catch((error: unknown) => this.context.log.error({ err: error, job }, 'the database could not be used'))
       .finally(() => {
-        this.attending.delete(attendance);
+        this.running.delete(runner);
         this.wakeUp?.();
       });
     return true;
@@ -82,14 +82,14 @@ export class Worker {
 
   private hasRoom(): boolean {
     // One that may have ended its workers is done alone until it gets on.
-    if ([...this.attending].some(({ isSuspect }) => isSuspect)) return false;
+    if ([...this.running].some(({ isSuspect }) => isSuspect)) return false;
     const since = Date.now() - STALLED_MS;
-    const active = [...this.attending].filter(({ answeredAt }) => answeredAt >= since).length;
-    return active < MAX_ACTIVE && this.attending.size < MAX_JOBS;
+    const active = [...this.running].filter(({ answeredAt }) => answeredAt >= since).length;
+    return active < MAX_ACTIVE && this.running.size < MAX_JOBS;
   }
 
   private mayBeLarge(): boolean {
-    return [...this.attending].filter(({ large }) => large).length < MAX_LARGE;
+    return [...this.running].filter(({ large }) => large).length < MAX_LARGE;
   }
 
   private async rest(): Promise<void> {
@@ -120,7 +120,7 @@ export class Worker {
 
   /** What nobody waits for, and takes as long as others let it. */
   private async doChores(): Promise<void> {
-    while ((await sendNotice(this.context)) || (await withdrawTokens(this.context))) {
+    while ((await sendNotice(this.context)) || (await revokeTokens(this.context))) {
       // The next one.
     }
   }

@@ -1,7 +1,7 @@
 import { isIP } from 'node:net';
 import ipaddr from 'ipaddr.js';
-import { addressesOf } from './names';
-import type { Outgoing } from './outgoing';
+import { addressesOf } from './discovery/dns';
+import type { OutboundConfig } from './outbound-config';
 import { MailProblem } from './problem';
 import { reachable } from './reachable';
 
@@ -38,18 +38,18 @@ export function isInner(address: string): boolean {
  */
 export async function checkedAddresses(
   host: string,
-  outgoing: Pick<Outgoing, 'allowPrivate' | 'dns'>,
+  outbound: Pick<OutboundConfig, 'allowPrivate' | 'dns'>,
 ): Promise<string[]> {
   let addresses: string[];
   if (isIP(host)) addresses = [host];
   else {
     try {
-      addresses = await addressesOf(host, outgoing);
+      addresses = await addressesOf(host, outbound);
     } catch (cause) {
       throw new MailProblem('no-such-host', `There is no server named ${host}. Check the spelling.`, { cause });
     }
   }
-  admit(host, addresses, outgoing);
+  admit(host, addresses, outbound);
   return addresses;
 }
 
@@ -57,9 +57,9 @@ export async function checkedAddresses(
 export async function checkedAddress(
   host: string,
   port: number,
-  outgoing: Pick<Outgoing, 'allowPrivate' | 'dns'>,
+  outbound: Pick<OutboundConfig, 'allowPrivate' | 'dns'>,
 ): Promise<string> {
-  return reachable(await checkedAddresses(host, outgoing), port);
+  return reachable(await checkedAddresses(host, outbound), port);
 }
 
 /**
@@ -70,7 +70,7 @@ export async function checkedAddress(
 export function admit(
   host: string,
   addresses: readonly string[],
-  { allowPrivate }: Pick<Outgoing, 'allowPrivate'>,
+  { allowPrivate }: Pick<OutboundConfig, 'allowPrivate'>,
 ): void {
   if (!allowPrivate && addresses.some(isInner)) {
     throw new MailProblem(

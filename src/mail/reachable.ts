@@ -4,10 +4,10 @@ import { connect, type Socket } from 'node:net';
 const HEAD_START_MS = 250;
 const PATIENCE_MS = 10_000;
 /** Addresses of one host that are tried. */
-const MOST_TRIED = 8;
+const MAX_TRIED = 8;
 /** What took connections is asked first for so long. */
 const REMEMBERED_MS = 300_000;
-const MOST_REMEMBERED = 1_000;
+const MAX_REMEMBERED = 1_000;
 
 const remembered = new Map<string, { address: string; until: number }>();
 
@@ -23,9 +23,9 @@ export async function reachable(addresses: readonly string[], port: number): Pro
   const key = `${addresses.join()} ${port}`;
   const known = remembered.get(key);
   if (known && known.until > Date.now()) return known.address;
-  const found = await race(addresses.slice(0, MOST_TRIED), port);
+  const found = await race(addresses.slice(0, MAX_TRIED), port);
   if (found === undefined) return first;
-  if (remembered.size >= MOST_REMEMBERED) remembered.clear();
+  if (remembered.size >= MAX_REMEMBERED) remembered.clear();
   remembered.set(key, { address: found, until: Date.now() + REMEMBERED_MS });
   return found;
 }

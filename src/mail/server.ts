@@ -1,11 +1,11 @@
 import type { SearchKey } from '../core/criteria/imap';
+import type { EmailAddress } from '../core/mailbox/email-address';
 import type { FolderRole } from '../core/mailbox/folders';
 import type { MessageRecord } from '../core/mailbox/record';
-import type { Mailbox } from '../core/senders/address';
 import type { Ranges } from '../core/sets/ranges';
 
 /** Where a mailbox is, and whose. */
-export interface MailboxPlace {
+export interface ServerAddress {
   host: string;
   port: number;
   security: 'tls' | 'starttls' | 'none';
@@ -13,7 +13,7 @@ export interface MailboxPlace {
 }
 
 /** What is shown to get in. */
-export type Proof =
+export type Credential =
   | {
       password: string;
       /** Who signs in, where that is another: an operator whom the host lets look after the mailboxes of others. */
@@ -23,7 +23,7 @@ export type Proof =
   | { token: string };
 
 /** Where a mailbox is and how to get in. */
-export type Access = MailboxPlace & Proof;
+export type Access = ServerAddress & Credential;
 
 /** A folder with the figures of STATUS. */
 export interface ListedFolder {
@@ -91,7 +91,7 @@ export interface Outline {
   /** INTERNALDATE. */
   received: Date;
   flags: number;
-  from: Mailbox | null;
+  from: EmailAddress | null;
 }
 
 /** What changed in a folder since a mod-sequence. */

@@ -2,10 +2,10 @@ import { request as requestPlain } from 'node:http';
 import { request } from 'node:https';
 import { isIP } from 'node:net';
 import { checkedAddress, isLoopback } from './destination';
-import { type Outgoing, trustOf } from './outgoing';
+import { type OutboundConfig, trustOf } from './outbound-config';
 
 /** Answers that are longer, or take longer, are none. */
-const LONGEST = 64 * 1024;
+const MAX_OCTETS = 64 * 1024;
 const PATIENCE_MS = 5_000;
 
 export interface WebRequest {
@@ -20,11 +20,11 @@ export interface WebRequest {
  *
  * @throws Error where there is no answer of bounded length in bounded time; MailProblem where it may not be reached.
  */
-export async function askWeb(url: URL, asked: WebRequest, outgoing: Outgoing): Promise<Response> {
+export async function askWeb(url: URL, asked: WebRequest, outbound: OutboundConfig): Promise<Response> {
   if (!/^https?:$/.test(url.protocol) || url.username !== '' || url.password !== '') throw new Error('no place to ask');
   const host = url.hostname.replace(/^\[|\]$/g, '');
   const isPlain = url.protocol === 'http:';
-  const address = await checkedAddress(host, Number(url.port) || (isPlain ? 80 : 443), outgoing);
+  const address = await checkedAddress(host, Number(url.port) || (isPlain ? 80 : 443), outbound);
   if (isPlain && !isLoopback(address)) throw new Error('what is not on this machine is asked by HTTPS only');
   const { method = 'GET', headers, body } = asked;
   return new Promise((resolve, reject) => {
@@ -37,14 +37,14 @@ export async function askWeb(url: URL, asked: WebRequest, outgoing: Outgoing): P
         headers: { ...headers, host: url.host },
         agent: false,
         signal: AbortSignal.timeout(PATIENCE_MS),
-        ...(isPlain ? {} : trustOf(outgoing)),
+        ...(isPlain ? {} : trustOf(outbound)),
       },
       (response) => {
         let text = '';
         response.setEncoding('utf8');
         response.on('data', (part: string) => {
           text += part;
-          if (text.length > LONGEST) response.destroy(new Error('too long'));
+          if (text.length > MAX_OCTETS) response.destroy(new Error('too long'));
         });
         response.on('end', () => {
           const { statusCode = 0, headers: received } = response;

@@ -1,11 +1,11 @@
-import { dropForgotten } from './credentials';
+import { dropForgotten } from './access/credentials';
 import { type Database, type Queryable, row, rows, theRow, transaction } from './database';
 import { wake } from './events';
 
 export interface Job {
   account: number;
   id: number;
-  kind: 'scan' | 'run' | 'search' | 'look';
+  kind: 'scan' | 'run' | 'search' | 'quota-check';
   /** Number of the scan, run, search or look. */
   subject: number;
   /** Times in a row that it was taken, this one included, and neither ended, nor was given back, nor got on. */

@@ -11,7 +11,7 @@ export interface WaitingNotice {
 }
 
 /** Mails of one account within a day (UTC). */
-const MOST_A_DAY = 20;
+const MAX_PER_DAY = 20;
 
 /** Has a mail sent. False where the account has had as many today as it may. */
 export async function addNotice(
@@ -24,7 +24,7 @@ export async function addNotice(
     db,
     `insert into mail_sent (account, day, mails) values ($1, current_date, 1)
      on conflict (account, day) do update set mails = mail_sent.mails + 1 where mail_sent.mails < $2 returning mails`,
-    [account, MOST_A_DAY],
+    [account, MAX_PER_DAY],
   );
   if (!counted) return false;
   await db.query('insert into notice (account, recipient, subject, body) values ($1, $2, $3, $4)', [

@@ -17,7 +17,7 @@ const METHODS: ReadonlySet<string> = new Set(['GET', 'HEAD', 'POST', 'PATCH', 'D
 /** Headers that only a proxy's word makes true: whoever reads them would believe anybody. */
 const NOT_BELIEVED = ['x-forwarded-for', 'x-forwarded-host', 'x-forwarded-proto', 'x-forwarded-port', 'forwarded'];
 /** Connections at a time. */
-const MOST_CONNECTIONS = 1_000;
+const MAX_CONNECTIONS = 1_000;
 
 /**
  * The web server: built files, then the framework's pages and the API. Every answer carries the security headers, also one that
@@ -39,7 +39,7 @@ export function webServer(
     },
   });
   const server = createServer({ requestTimeout: 120_000, headersTimeout: 20_000, connectionsCheckingInterval: 5_000 });
-  server.maxConnections = MOST_CONNECTIONS;
+  server.maxConnections = MAX_CONNECTIONS;
   server.on('request', (request, response) => {
     for (const [name, value] of Object.entries(headers)) response.setHeader(name, value);
     if (!METHODS.has(request.method ?? '')) {

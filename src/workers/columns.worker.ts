@@ -4,7 +4,7 @@ import { applyDifference } from '../core/columns/difference';
 import { printCriteria } from '../core/criteria/print';
 import type { Criteria } from '../core/criteria/tree';
 import { parseSequenceSet, type Ranges } from '../core/sets/ranges';
-import { Mailbox } from './mailbox';
+import { MailboxView } from './mailbox-view';
 import { Planning } from './planning';
 import type { Asked, Calls, Opening, Told } from './protocol';
 import { Senders } from './senders';
@@ -26,7 +26,7 @@ let columns: Columns | undefined;
 let version = '';
 let trash: ReadonlySet<string> = new Set();
 let sent: readonly string[] = [];
-let mailbox: Mailbox | undefined;
+let mailbox: MailboxView | undefined;
 /** Computed from the mailbox when first asked for. */
 let views: { senders?: Senders; planning?: Planning } = {};
 /** Ids by the key of a test that the columns can't answer. Another map for each state of the index. */
@@ -105,12 +105,12 @@ async function read(since: string | undefined): Promise<boolean> {
   return true;
 }
 
-function build(): Mailbox {
+function build(): MailboxView {
   views = {};
-  return new Mailbox(columns as Columns, opening?.timeZone ?? 'UTC', trash, { idsOf, bySubject }, new Date());
+  return new MailboxView(columns as Columns, opening?.timeZone ?? 'UTC', trash, { idsOf, bySubject }, new Date());
 }
 
-function open(): Mailbox {
+function open(): MailboxView {
   if (!mailbox) throw new Error('No mailbox is open.');
   return mailbox;
 }

@@ -1,5 +1,5 @@
 import type { Columns } from '../core/columns/columns';
-import { type ColumnsContext, criteriaToMask, outsideTests } from '../core/criteria/columns';
+import { type ColumnsContext, criteriaToMask, outsideTests } from '../core/columns/mask';
 import { parseCriteria } from '../core/criteria/parse';
 import type { Criteria } from '../core/criteria/tree';
 import type { Ranges } from '../core/sets/ranges';

@@ -2,7 +2,7 @@ import { TZDate } from '@date-fns/tz';
 import { startOfDay, startOfYear } from 'date-fns';
 import { BULK, categoryNumber } from '../core/categories/categories';
 import type { Columns } from '../core/columns/columns';
-import type { Tally } from '../core/columns/linked';
+import type { Tally } from '../core/columns/cross-filter';
 import { dayOfInstant } from '../core/criteria/instants';
 import { printText } from '../core/criteria/print';
 import { largestCurve } from '../core/level/curve';

@@ -1,14 +1,15 @@
+import type { Plan } from '../contract/types';
 import { SOLE_DOCUMENT } from '../core/columns/columns';
 import { largest, orderBy } from '../core/columns/order';
 import { evidenceOf } from '../core/evidence/evidence';
-import { type People, peopleOf, rowEvidence } from '../core/evidence/rows';
 import { FLAG_BITS } from '../core/mailbox/flags';
 import { type Bits, bitsOfRanges, eachBit, setBit } from '../core/plan/bits';
 import { type Suggestions, suggest } from '../core/plan/suggestions';
+import { type People, peopleOf, rowEvidence } from '../core/senders/people';
 import type { GroupKnowledge } from '../core/senders/ranking';
 import { parseSequenceSet } from '../core/sets/ranges';
-import type { Mailbox } from './mailbox';
-import type { Doubtful, PlanState, SuggestRequest } from './protocol';
+import type { MailboxView } from './mailbox-view';
+import type { Doubtful, SuggestRequest } from './protocol';
 
 /** What the plan could become, and where a mistake in it would hurt. */
 export class Planning {
@@ -16,7 +17,7 @@ export class Planning {
   private evidence: Float64Array | undefined;
 
   constructor(
-    private readonly mailbox: Mailbox,
+    private readonly mailbox: MailboxView,
     private readonly now: Date,
   ) {}
 
@@ -31,14 +32,14 @@ export class Planning {
       now: this.now,
       timeZone,
       free,
-      refused: plan.refused,
+      dismissed: plan.dismissed,
       leftOut: plan.later,
       missing,
     });
   }
 
   /** Of the plan the messages with the most evidence for keeping, and the largest. */
-  doubtful(plan: PlanState): { doubtful: Doubtful[]; largest: Doubtful[] } {
+  doubtful(plan: Plan): { doubtful: Doubtful[]; largest: Doubtful[] } {
     const { columns } = this.mailbox;
     const rows: number[] = [];
     eachBit(this.membersOf(plan), (row) => rows.push(row));
@@ -90,7 +91,7 @@ export class Planning {
     return this.people;
   }
 
-  private membersOf({ purge, trash }: PlanState): Bits {
+  private membersOf({ purge, trash }: Plan): Bits {
     const { id } = this.mailbox.columns;
     const members = bitsOf(purge, id);
     for (const [index, word] of bitsOf(trash, id).entries()) members[index] = (members[index] as number) | word;

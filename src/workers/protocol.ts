@@ -1,8 +1,8 @@
+import type { Plan } from '../contract/types';
 import type { Category, Sign } from '../core/categories/categories';
-import type { Tallies, Tally } from '../core/columns/linked';
+import type { Tallies, Tally } from '../core/columns/cross-filter';
 import type { Reason } from '../core/evidence/evidence';
 import type { Amount, Missing } from '../core/level/level';
-import type { LeftOut } from '../core/plan/refusals';
 import type { Suggestions } from '../core/plan/suggestions';
 import type { GroupingKind } from '../core/senders/grouping';
 import type { GroupOrder } from '../core/senders/ranking';
@@ -190,16 +190,8 @@ export interface Ranked {
   waiting: string[];
 }
 
-/** What is in the plan, as sequence sets, and what suggestions leave out. */
-export interface PlanState {
-  purge: string;
-  trash: string;
-  refused: string[];
-  later: LeftOut[];
-}
-
 export interface SuggestRequest {
-  plan: PlanState;
+  plan: Plan;
   missing: Missing | null;
   free: string[];
 }
@@ -230,7 +222,7 @@ export interface Calls {
   /** All groups of a ranking, without what it opened into. */
   groups: [RankRequest, { id: string; by: GroupingKind; key: string; label: string }[]];
   suggest: [SuggestRequest, Suggestions | null];
-  doubtful: [PlanState, { doubtful: Doubtful[]; largest: Doubtful[] }];
+  doubtful: [Plan, { doubtful: Doubtful[]; largest: Doubtful[] }];
 }
 
 export type CallName = keyof Calls;

@@ -2,8 +2,8 @@ import { TZDate } from '@date-fns/tz';
 import { startOfYear } from 'date-fns';
 import { CATEGORIES, type Category, SIGNS, type Sign } from '../core/categories/categories';
 import { evidenceOf } from '../core/evidence/evidence';
-import { lettersFrom } from '../core/evidence/rows';
 import { type Grouping, type GroupingKind, groupCriteria, groupRows, recipientsIn } from '../core/senders/grouping';
+import { lettersFrom } from '../core/senders/people';
 import {
   bytesAMonth,
   chiefCategory,
@@ -14,7 +14,7 @@ import {
   rankGroups,
 } from '../core/senders/ranking';
 import { fold } from '../core/text';
-import type { Mailbox } from './mailbox';
+import type { MailboxView } from './mailbox-view';
 import type { Ranked, RankRequest, SenderRow } from './protocol';
 
 /** What a group opens into. */
@@ -41,7 +41,7 @@ export class Senders {
   private letters: ReadonlyMap<string, number> | undefined;
 
   constructor(
-    private readonly mailbox: Mailbox,
+    private readonly mailbox: MailboxView,
     private readonly sent: readonly string[],
     private readonly now: Date,
   ) {}
@@ -178,7 +178,7 @@ export class Senders {
     let first = Infinity;
     for (let row = 0; row < columns.length; row++) first = Math.min(first, columns.date[row] as number);
     const since = Math.max(
-      until - MOST_YEARS + 1,
+      until - MAX_YEARS + 1,
       Number.isFinite(first) ? new TZDate(first * 1000, timeZone).getFullYear() : until,
     );
     return Array.from({ length: Math.max(1, until - since + 1) }, (_, index) => ({
@@ -231,7 +231,7 @@ export class Senders {
         ...amount,
         id: nameOf(grouping, group, parent),
         depth,
-        opens: PARTS[grouping.by] !== undefined && depth < MOST_DEPTH,
+        opens: PARTS[grouping.by] !== undefined && depth < MAX_DEPTH,
         by: grouping.by,
         key,
         where: groupCriteria(grouping.by, key, this.sent),
@@ -269,9 +269,9 @@ export class Senders {
 }
 
 /** Years of the small charts. */
-const MOST_YEARS = 12;
+const MAX_YEARS = 12;
 /** How deep groups open: a domain into addresses, an address into lists. */
-const MOST_DEPTH = 2;
+const MAX_DEPTH = 2;
 
 /** What names a line: its group, and that which it is a part of. */
 function nameOf({ by, keys }: Grouping, group: number, parent: string): string {

@@ -5,8 +5,8 @@ import { createDeflateRaw, createInflateRaw, type DeflateRaw, type InflateRaw } 
 import type { Faults } from '../faults';
 
 /** The longest line and literal that are read. */
-const LONGEST_LINE = 64 * 1024;
-const LONGEST_LITERAL = 64 * 2 ** 20;
+const MAX_LINE_LENGTH = 64 * 1024;
+const MAX_LITERAL_OCTETS = 64 * 2 ** 20;
 /** What is sent of a long answer before the line is free for others. */
 const SLICE = 32 * 1024;
 
@@ -120,7 +120,7 @@ export class Wire {
         return pieces;
       }
       const size = Number(literal[1]);
-      if (size > LONGEST_LITERAL) throw new Disconnected();
+      if (size > MAX_LITERAL_OCTETS) throw new Disconnected();
       pieces.push(line.slice(0, literal.index));
       if (literal[2] !== '+') {
         this.write('+ Go on\r\n');
@@ -138,7 +138,7 @@ export class Wire {
         this.buffer = this.buffer.subarray(end + 1);
         return line;
       }
-      if (this.buffer.length > LONGEST_LINE) throw new Disconnected();
+      if (this.buffer.length > MAX_LINE_LENGTH) throw new Disconnected();
       await this.more();
     }
   }

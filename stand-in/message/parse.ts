@@ -3,7 +3,7 @@ import type { Body, Entity } from './entity';
 import { fieldOf, readStructured } from './header';
 
 /** Parts nested deeper are left as they are. */
-const DEEPEST = 20;
+const MAX_DEPTH = 20;
 
 /**
  * Reads the structure of a message that a client appended. What is malformed stays one leaf. Text before the first
@@ -20,9 +20,9 @@ export function parseEntity(raw: string, depth = 0): Entity {
 function parseBody(head: string, text: string, depth: number): Body {
   const type = readStructured(fieldOf(head, 'content-type') ?? 'text/plain');
   const name = type.value.toLowerCase();
-  if (depth < DEEPEST && name === 'message/rfc822') return { kind: 'message', entity: parseEntity(text, depth + 1) };
+  if (depth < MAX_DEPTH && name === 'message/rfc822') return { kind: 'message', entity: parseEntity(text, depth + 1) };
   const boundary = type.parameters.find(([key]) => key.toLowerCase() === 'boundary')?.[1];
-  if (depth < DEEPEST && name.startsWith('multipart/') && boundary) {
+  if (depth < MAX_DEPTH && name.startsWith('multipart/') && boundary) {
     const parts = splitParts(text, boundary);
     if (parts) return { kind: 'multipart', boundary, parts: parts.map((part) => parseEntity(part, depth + 1)) };
   }

@@ -189,19 +189,19 @@ async function exact(): Promise<void> {
 }
 
 test('a category that the user corrects changes at once; words in the body are found; criteria are kept', async () => {
-  await goTo('/sift?where=category%20%3D%20machines');
+  await goTo('/sift?where=category%20%3D%20automatic');
   const grid = await find('[role=grid]');
   await find('[role=row][aria-selected]');
   const before = Number(/([\d,]+) match/.exec(await text('main'))?.[1]?.replace(',', ''));
   await grid.sendKeys(Key.ENTER);
   const choice = await find('[role=dialog] select');
-  await choice.sendKeys('Dates');
+  await choice.sendKeys('Invitations');
   await (await find('[role=dialog]')).sendKeys(Key.ESCAPE);
   await until(async () => Number(/([\d,]+) match/.exec(await text('main'))?.[1]?.replace(',', '')) < before);
   const { corrections } = await ask('/categories');
   assert.deepEqual(
     corrections.map(({ category }: { category: string }) => category),
-    ['dates'],
+    ['invitations'],
   );
   await goTo('/sift?where=text%20~%20hedge');
   // The host composes every message to look into it, and until it has, the answer is to come again.
@@ -212,7 +212,7 @@ test('a category that the user corrects changes at once; words in the body are f
   await shows(new RegExp(`${total.messages.toLocaleString('en-GB')} match`));
   await press('Kept criteria');
   await (await find('#kept-name')).sendKeys('of hedges', Key.ENTER);
-  await until(async () => (await ask('/criteria')).criteria.length === 1);
+  await until(async () => (await ask('/filters')).filters.length === 1);
   await goTo('/sift?where=category%20%3D%20misc');
   await shows(/can’t be read, so nothing was narrowed/);
   await press('Kept criteria');

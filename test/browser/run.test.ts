@@ -10,7 +10,7 @@ let driver: WebDriver;
 let app: App;
 
 before(async () => {
-  ({ host, app, driver } = await openDemo({ TAMSEL_MOST_PURGED_UNASKED: '50' }));
+  ({ host, app, driver } = await openDemo({ TAMSEL_MAX_UNCONFIRMED_PURGE: '50' }));
   await goTo('/');
   await (
     await driver.wait(

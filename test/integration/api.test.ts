@@ -243,7 +243,7 @@ test('a message shows its header and text, read from the server now, and stays u
 test('the OpenAPI document describes every call, and events reach a stream and catch up', async () => {
   const { body } = await app.call('GET', '/openapi.json');
   assert.equal(body.openapi, '3.1.0');
-  for (const path of ['/api/session', '/api/accounts/{account}/level', '/api/accounts/{account}/runs/{run}/pause'])
+  for (const path of ['/session', '/accounts/{account}/level', '/accounts/{account}/runs/{run}/pause'])
     assert.ok(body.paths[path], path);
   const stop = new AbortController();
   const open = (lastEventId?: string) =>

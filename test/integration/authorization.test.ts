@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { connectImap } from '../../src/mail/imap/connect';
 import type { MailProblem } from '../../src/mail/problem';
-import { Vault } from '../../src/store/vault';
+import { Vault } from '../../src/store/access/vault';
 import { type AuthorizationServer, MAIL_HOST, SECRET_CLIENTS } from '../../stand-in/authorization/server';
 import type { StandIn } from '../../stand-in/host';
 import { authorizationFile, startAuthorization, Visitor } from '../authorizing';
@@ -255,15 +255,15 @@ test('Dovecot takes what our OAUTHBEARER and XOAUTH2 say, by the introspection o
     rows[0].sealed,
   );
   const token = JSON.parse(kept ?? '').tokens.access;
-  const outgoing = { allowPrivate: true, caFile: undefined };
+  const outbound = { allowPrivate: true, caFile: undefined };
   for (const hide of ['', ' AUTH=OAUTHBEARER']) {
     const relay = await Relay.before(dovecot.plainPort);
     relay.unsaid = hide;
-    await (await connectImap({ ...at, port: relay.port, token }, outgoing)).close();
+    await (await connectImap({ ...at, port: relay.port, token }, outbound)).close();
     assert.match(relay.said, hide ? /AUTHENTICATE XOAUTH2/ : /AUTHENTICATE OAUTHBEARER/);
     const kind = { kind: 'token-refused' };
-    await assert.rejects(connectImap({ ...at, port: relay.port, token: 'made-up' }, outgoing), kind);
-    await assert.rejects(connectImap({ ...at, port: relay.port, user: 'somebody', token }, outgoing), kind);
+    await assert.rejects(connectImap({ ...at, port: relay.port, token: 'made-up' }, outbound), kind);
+    await assert.rejects(connectImap({ ...at, port: relay.port, user: 'somebody', token }, outbound), kind);
   }
 });
 
@@ -328,7 +328,7 @@ test('an authorization server that is down for a while delays, and locks nothing
 });
 
 test('a file of clients that is wrong, or open to others, is refused at the start, and says where', async () => {
-  const { outgoingFrom } = await import('../../src/mail/outgoing');
+  const { outboundConfigFrom } = await import('../../src/mail/outbound-config');
   const path = join(temporaryFolder(), 'authorization.json');
   const client = {
     hosts: ['imap.post.example'],
@@ -338,7 +338,7 @@ test('a file of clients that is wrong, or open to others, is refused at the star
   };
   const wrong = (text: string, why: RegExp, mode = 0o600) => {
     writeFileSync(path, text, { mode });
-    assert.throws(() => outgoingFrom({ TAMSEL_AUTHORIZATION_FILE: path }), why);
+    assert.throws(() => outboundConfigFrom({ TAMSEL_AUTHORIZATION_FILE: path }), why);
   };
   wrong(JSON.stringify([{ ...client, issuer: 'http://accounts.post.example' }]), /0\.issuer.*https/);
   wrong(JSON.stringify([{ ...client, hosts: [] }]), /0\.hosts/);

@@ -57,7 +57,7 @@ test('what changed since a state makes of its columns the new ones: runs, flags,
   const lot = (await app.call('POST', `${account}/lots`, { where: 'domain = fenwater.example' })).body;
   await app.ran(account, { action: 'trash', lots: [lot.id] });
   await app.ran(account, { action: 'purge', where: 'size > 20 kB' });
-  const sender = { by: 'address', key: 'station@wx.example', category: 'dates' };
+  const sender = { by: 'address', key: 'station@wx.example', category: 'invitations' };
   const senders = (await app.call('GET', `${account}/senders?order=messages&limit=1`)).body.senders;
   assert.equal((await app.call('POST', `${account}/categories`, { ...sender, key: senders[0].key })).status, 204);
   const inbox = host.mailbox.folder('INBOX');
@@ -82,7 +82,7 @@ test('what changed since a state makes of its columns the new ones: runs, flags,
   assert.deepEqual(said(merged), said(now.columns));
   const corrected = (await app.call('GET', `${account}/categories`)).body;
   assert.equal(
-    corrected.categories.find(({ category }: { category: string }) => category === 'dates').messages >=
+    corrected.categories.find(({ category }: { category: string }) => category === 'invitations').messages >=
       senders[0].messages,
     true,
   );

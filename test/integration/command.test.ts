@@ -57,7 +57,7 @@ test('what stands in the way is one sentence and an exit code of its own', async
     [17, ['start'], { ...free, TAMSEL_HOST: '::', TAMSEL_ORIGIN: 'http://mail-room.example' }],
     [17, ['start'], { ...free, TAMSEL_ORIGIN: 'https://mail-room.example' }],
     // A variable that can't be read is told at once.
-    ...['TAMSEL_SESSION_HOURS', 'TAMSEL_COMMAND_SECONDS', 'TAMSEL_MOST_ACCOUNTS'].map(
+    ...['TAMSEL_SESSION_HOURS', 'TAMSEL_COMMAND_SECONDS', 'TAMSEL_MAX_ACCOUNTS'].map(
       (name): [number, string[], NodeJS.ProcessEnv] => [16, ['start'], { ...free, [name]: 'many' }],
     ),
     [16, ['start'], { ...free, TAMSEL_TRUSTED_PROXY: 'proxy.example' }],

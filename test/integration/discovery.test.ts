@@ -8,7 +8,7 @@ import { after, test } from 'node:test';
 import { readConfig } from '../../src/mail/discovery/config';
 import { discover, PORTS, type Ports } from '../../src/mail/discovery/discover';
 import { answersImap } from '../../src/mail/discovery/probe';
-import type { Outgoing } from '../../src/mail/outgoing';
+import type { OutboundConfig } from '../../src/mail/outbound-config';
 import { certificates } from '../../stand-in/certificates';
 import { NameServer, type Records } from '../../stand-in/dns';
 import { App, cleanUp, later, PASSWORD, startStandIn, temporaryFolder, tinyScenario, USER } from '../harness';
@@ -26,7 +26,7 @@ async function names(records: Records): Promise<NameServer> {
   return server;
 }
 
-function outgoing(dns: NameServer, more: Partial<Outgoing> = {}): Outgoing {
+function outbound(dns: NameServer, more: Partial<OutboundConfig> = {}): OutboundConfig {
   return { allowPrivate: true, caFile: undefined, dns: [dns.address], ...more };
 }
 
@@ -59,35 +59,35 @@ test('SRV records lead to the servers, TLS first, by priority; a domain that say
     ],
     [plain]: [service(plain, 'mail.elsewhere.example', 143)],
   });
-  assert.deepEqual(await discover(USER, outgoing(dns)), [
+  assert.deepEqual(await discover(USER, outbound(dns)), [
     { host: `a.${DOMAIN}`, port: 994, security: 'tls', user: USER, how: 'dns' },
     { host: `b.${DOMAIN}`, port: 993, security: 'tls', user: USER, how: 'dns' },
     { host: 'mail.elsewhere.example', port: 143, security: 'starttls', user: USER, how: 'dns' },
   ]);
   dns.records = { [tls]: [service(tls, '.', 0)], [plain]: [service(plain, '.', 0)] };
-  assert.deepEqual(await discover(USER, outgoing(dns)), []);
+  assert.deepEqual(await discover(USER, outbound(dns)), []);
   const many = Array.from({ length: 30 }, (_, index) => service(tls, `s${index}.${DOMAIN}`, 993, index));
   dns.records = { [tls]: many };
-  assert.ok((await discover(USER, outgoing(dns))).length <= 8);
+  assert.ok((await discover(USER, outbound(dns))).length <= 8);
   for (const nonsense of ['', '@', 'nobody', '@x.example', 'a@', 'a@b', 'a@b..example', 'a@127.0.0.1:80/x'])
-    assert.deepEqual(await discover(nonsense, outgoing(dns)), [], nonsense);
+    assert.deepEqual(await discover(nonsense, outbound(dns)), [], nonsense);
 });
 
 test('the operator’s list goes before all else, and what it says of user names is kept to', async () => {
   const dns = await names({});
   const servers = { [DOMAIN]: { host: 'post.example', port: 993, security: 'tls', user: 'local' } } as const;
-  assert.deepEqual(await discover(USER, outgoing(dns, { servers })), [
+  assert.deepEqual(await discover(USER, outbound(dns, { servers })), [
     { host: 'post.example', port: 993, security: 'tls', user: 'secretary', how: 'list' },
   ]);
   assert.deepEqual(dns.asked, []);
 });
 
-test('what a domain publishes as config-v1.1.xml is found, over redirects; what is hostile is harmless', async () => {
+test('what a domain publishes as config-v1.1.xml is found, over redirects; what is hostile is escapeFormula', async () => {
   let answer: RequestListener = () => undefined;
   const { port, caFile } = await webServer((request, response) => answer(request, response));
   const dns = await names({ [`autoconfig.${DOMAIN}`]: [here(`autoconfig.${DOMAIN}`)], [DOMAIN]: [here(DOMAIN)] });
   const ports: Ports = { ...PORTS, https: port, imaps: 1, imap: 1 };
-  const found = () => discover(USER, outgoing(dns, { caFile }), ports);
+  const found = () => discover(USER, outbound(dns, { caFile }), ports);
   const good = config(
     incoming('pop3', `pop.${DOMAIN}`, '995', 'SSL') +
       incoming('imap', 'IMAP.%EMAILDOMAIN%', '993', 'SSL', '%EMAILLOCALPART%'),
@@ -133,7 +133,7 @@ test('what a domain publishes as config-v1.1.xml is found, over redirects; what 
     isAsked = true;
     response.end(good);
   };
-  assert.deepEqual(await discover(USER, outgoing(dns, { caFile, allowPrivate: false }), ports), []);
+  assert.deepEqual(await discover(USER, outbound(dns, { caFile, allowPrivate: false }), ports), []);
   assert.ok(!isAsked);
   assert.deepEqual(
     readConfig(config(incoming('imap', 'x.example', '0', 'SSL') + incoming('imap', 'x.example', '143', 'plain')), USER),
@@ -147,7 +147,7 @@ test('a guess is given only where an IMAP server answers, and a name that turns 
   writeFileSync(caFile, host.authority);
   const dns = await names({ [`mail.${DOMAIN}`]: [here(`mail.${DOMAIN}`)] });
   const ports: Ports = { https: 1, imaps: host.tlsPort, imap: host.plainPort };
-  const guess = (more: Partial<Outgoing> = {}) => discover(USER, outgoing(dns, { caFile, ...more }), ports);
+  const guess = (more: Partial<OutboundConfig> = {}) => discover(USER, outbound(dns, { caFile, ...more }), ports);
   assert.deepEqual(await guess(), [
     { host: `mail.${DOMAIN}`, port: host.tlsPort, security: 'tls', user: USER, how: 'guess' },
   ]);
@@ -158,7 +158,7 @@ test('a guess is given only where an IMAP server answers, and a name that turns 
   await new Promise<void>((resolve) => web.listen(0, '127.0.0.1', resolve));
   later(() => web.close());
   const port = (web.address() as AddressInfo).port;
-  assert.deepEqual(await discover(USER, outgoing(dns), { https: 1, imaps: port, imap: port }), []);
+  assert.deepEqual(await discover(USER, outbound(dns), { https: 1, imaps: port, imap: port }), []);
   // A name that turns elsewhere between two look-ups: it is looked up once, and that address is connected to.
   let looks = 0;
   dns.records = {
@@ -166,7 +166,7 @@ test('a guess is given only where an IMAP server answers, and a name that turns 
       type === 'A' ? [{ ...here(`imap.${DOMAIN}`), data: looks++ === 0 ? '127.0.0.1' : '127.0.0.9' }] : [],
   };
   const turning = { host: `imap.${DOMAIN}`, port: host.tlsPort, security: 'tls' } as const;
-  assert.equal(await answersImap(turning, outgoing(dns, { caFile })), true);
+  assert.equal(await answersImap(turning, outbound(dns, { caFile })), true);
   assert.equal(looks, 1);
 });
 

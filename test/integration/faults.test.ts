@@ -6,7 +6,7 @@ import { after, before, test } from 'node:test';
 import { promisify } from 'node:util';
 import { numbersOf } from '../../src/core/sets/ranges';
 import { transaction } from '../../src/store/database';
-import { foldersOf, generationFor } from '../../src/store/folders';
+import { foldersOf, generationFor } from '../../src/store/index/folders';
 import { stateOf } from '../../stand-in/control';
 import { type Faults, noFaults } from '../../stand-in/faults';
 import type { StandIn } from '../../stand-in/host';

@@ -3,8 +3,8 @@ import { execFile } from 'node:child_process';
 import { after, before, test } from 'node:test';
 import { promisify } from 'node:util';
 import { fromArrow } from '../../src/core/columns/arrow';
-import { lettersFrom } from '../../src/core/evidence/rows';
 import { GROUPINGS, groupRows } from '../../src/core/senders/grouping';
+import { lettersFrom } from '../../src/core/senders/people';
 import { figuresOf, knowledgeOf, rankGroups } from '../../src/core/senders/ranking';
 import { numbersOf, parseSequenceSet } from '../../src/core/sets/ranges';
 import type { StandIn } from '../../stand-in/host';
@@ -125,15 +125,15 @@ test('guards keep out of lots, may be let through one by one, but for holds, and
   const but = await post('/lots', { where: 'domain = fenwater.example', except: [kept[0].id], expect });
   assert.deepEqual([but.status, but.body.messages, but.body.guarded.messages], [201, lot.messages, kept.length - 1]);
   await app.call('DELETE', `${account}/lots/${but.body.id}`);
-  assert.ok(kept.every(({ guards, passed }: { guards: number[]; passed: boolean }) => guards[0] === 1 && !passed));
-  const through = (await app.call('PATCH', `${account}/lots/${lot.id}`, { pass: [kept[0].id] })).body;
+  assert.ok(kept.every(({ guards, allowed }: { guards: number[]; allowed: boolean }) => guards[0] === 1 && !allowed));
+  const through = (await app.call('PATCH', `${account}/lots/${lot.id}`, { allow: [kept[0].id] })).body;
   assert.equal(through.messages, lot.messages + 1);
 
   // A hold takes back what was let through; lifting it needs a reason, and gives it back.
   const hold = (await post('/guards', { where: 'flagged', years: 100, reason: 'the society’s rules' })).body;
   assert.equal((await get('/lots')).lots[0].messages, lot.messages);
   assert.equal(
-    (await app.call('PATCH', `${account}/lots/${lot.id}`, { pass: [kept[0].id] })).body.messages,
+    (await app.call('PATCH', `${account}/lots/${lot.id}`, { allow: [kept[0].id] })).body.messages,
     lot.messages,
   );
   assert.equal((await app.call('DELETE', `${account}/guards/${hold.id}`)).status, 409);
@@ -257,7 +257,7 @@ test('suggestions reach the target in a few decisions without one guarded messag
   const { suggestions, reach } = await get('/suggestions');
   assert.ok(reach > 0 && reach < 15, `${reach}`);
   const refused = suggestions[0];
-  assert.equal((await post('/suggestions/refused', { key: refused.key })).status, 204);
+  assert.equal((await post('/suggestions/dismissed', { key: refused.key })).status, 204);
   let decisions = 0;
   for (;;) {
     const { after: left, targetBytes } = await get('/level');

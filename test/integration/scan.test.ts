@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, test } from 'node:test';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { beginDueScan } from '../../src/jobs/housekeeping';
-import { lockAccount } from '../../src/store/credentials';
+import { lockAccount } from '../../src/store/access/credentials';
 import { stateOf } from '../../stand-in/control';
 import type { StandIn } from '../../stand-in/host';
 import { App, cleanUp, demoScenario, hosted, indexed, startStandIn, tinyScenario, until } from '../harness';

@@ -4,9 +4,21 @@ import { after, test } from 'node:test';
 import type pg from 'pg';
 import { parseCriteria } from '../../src/core/criteria/parse';
 import { countOf, numbersOf, type Ranges, rangesOf } from '../../src/core/sets/ranges';
-import { type Account, accountById, findOrCreateAccount } from '../../src/store/accounts';
-import { beginBatch, closeBatch, digestOfDone, openBatches } from '../../src/store/batches';
+import { type Account, accountById, findOrCreateAccount } from '../../src/store/access/accounts';
 import { type Queryable, transaction, transactionBySets } from '../../src/store/database';
+import { guardedNow, keptAmong } from '../../src/store/index/guarded';
+import { messagesOfRun } from '../../src/store/index/messages';
+import {
+  broughtUids,
+  losePlacements,
+  movePlacements,
+  placementsById,
+  purgePlacements,
+} from '../../src/store/index/moves';
+import { savePlacedAt, tombstone, uidsOf, updateFlags } from '../../src/store/index/placements';
+import { addFirstGuards } from '../../src/store/plan/guards';
+import { createLot, insertLots, planOf } from '../../src/store/plan/lots';
+import { beginBatch, closeBatch, digestOfDone, openBatches } from '../../src/store/runs/batches';
 import {
   freeze,
   leave,
@@ -15,13 +27,8 @@ import {
   pendingAmong,
   pendingOf,
   type RunSelector,
-} from '../../src/store/frozen';
-import { addFirstGuards, guardedNow, keptAmong } from '../../src/store/guards';
-import { createLot, insertLots, planOf } from '../../src/store/lots';
-import { messagesOfRun } from '../../src/store/messages';
-import { broughtUids, losePlacements, movePlacements, placementsById, purgePlacements } from '../../src/store/moves';
-import { savePlacedAt, tombstone, uidsOf, updateFlags } from '../../src/store/placements';
-import { createRun } from '../../src/store/runs';
+} from '../../src/store/runs/frozen';
+import { createRun } from '../../src/store/runs/runs';
 import { cleanUp, freshDatabase } from '../harness';
 
 after(cleanUp);

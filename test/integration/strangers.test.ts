@@ -32,13 +32,13 @@ test('two people on one instance: every call with the other’s account is as if
     })
   ).body;
   const state = async () => {
-    const tables = ['placement', 'lot', 'run', 'scan', 'guard', 'api_token', 'credential', 'kept_criteria', 'decision'];
+    const tables = ['placement', 'lot', 'run', 'scan', 'guard', 'api_token', 'credential', 'saved_filter', 'decision'];
     const sums = tables.map((table) => `(select md5(string_agg(t::text, '|' order by t::text)) from ${table} t)`);
     return JSON.stringify((await app.database.query(`select ${sums.join(', ')}`)).rows);
   };
   const before = await state();
   let tried = 0;
-  for (const { method, path } of ROUTES) {
+  for (const { method, path } of Object.values(ROUTES)) {
     if (!path.includes('{account}')) continue;
     const asked = path
       .replace('/accounts/{account}', other)

@@ -109,7 +109,7 @@ test('./tamsel api shows level, senders, lots and runs as tables and as JSON, an
   assert.match(purged, new RegExp(` purge .* ${marked.messages} +${marked.messages} +done`));
   assert.match(await run(['mark']), /^2 tamsel: Say what is to be marked/);
   assert.match(await run(['scan', '--wait']), /\n\d+ +\d+ +\w+ +done/);
-  // Every message once, over several pages, in an order; what a spreadsheet would run is harmless.
+  // Every message once, over several pages, in an order; what a spreadsheet would run is escapeFormula.
   const { total } = (await app.call('GET', `${account}/messages?scope=all&limit=1`)).body;
   assert.ok(total.messages > 1_000);
   const [head, ...lines] = parse(await run(['messages', '--scope', 'all', '--order', 'date'])) as string[][];

@@ -31,7 +31,7 @@ const add = (into: Record<string, number>, from: Record<string, number>) => {
 
 try {
   // Each trial is a mailbox of its own.
-  const app = await App.start({ env: { TAMSEL_MOST_NEW_ACCOUNTS_A_DAY: '100000' } });
+  const app = await App.start({ env: { TAMSEL_MAX_NEW_ACCOUNTS_PER_DAY: '100000' } });
   for (let index = 0; index < Number(values.trials); index++) {
     const seed = Number(values.seed) + index;
     try {

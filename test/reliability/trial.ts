@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { Vault } from '../../src/store/vault';
-import { verifyLedger } from '../../src/store/verification';
+import { Vault } from '../../src/store/access/vault';
+import { verifyLedger } from '../../src/store/runs/ledger-verification';
 import type { Faults } from '../../stand-in/faults';
 import { noFaults } from '../../stand-in/faults';
 import { StandIn } from '../../stand-in/host';

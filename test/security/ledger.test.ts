@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict';
 import { unlinkSync } from 'node:fs';
 import { after, before, test } from 'node:test';
+import { Vault } from '../../src/store/access/vault';
 import { type Queryable, rows, transaction } from '../../src/store/database';
-import { Vault } from '../../src/store/vault';
-import { verifyLedger } from '../../src/store/verification';
+import { verifyLedger } from '../../src/store/runs/ledger-verification';
 import { App, cleanUp, startStandIn, tinyScenario } from '../harness';
 
 after(cleanUp);

@@ -9,7 +9,7 @@ let account: string;
 
 before(async () => {
   host = await startStandIn({ scenario: tinyScenario() });
-  app = await App.start({ env: { TAMSEL_MOST_PURGED_UNASKED: '5' } });
+  app = await App.start({ env: { TAMSEL_MAX_UNCONFIRMED_PURGE: '5' } });
   account = await app.signIn({ port: host.plainPort });
   await app.scanned(account);
 });

@@ -1,15 +1,15 @@
 import * as v from 'valibot';
+import { DeviceCode, MailboxAt, SignedIn } from '../../contract/schemas';
 import type { Tokens } from '../../core/authorization/tokens';
 import { type AuthorizationClient, clientFor } from '../../mail/authorization/clients';
 import { type DeviceRequest, Grants, type PageRequest } from '../../mail/authorization/grants';
-import type { MailboxPlace } from '../../mail/server';
-import { keepRequest, putOff, requestToAskAbout, takeRequest } from '../../store/authorization-requests';
+import type { ServerAddress } from '../../mail/server';
+import { keepRequest, putOff, requestToAskAbout, takeRequest } from '../../store/access/authorization-requests';
 import { transaction } from '../../store/database';
 import { authorizingCookie, tokenHashOf } from '../cookie';
 import type { Environment } from '../environment';
 import { conflict, invalid, type Problem } from '../problem';
 import { type RequestContext, route } from '../route';
-import { MailboxAt, SignedIn } from '../schemas';
 import { admitSignIn, normalised, signInProblem, signInWith } from '../sign-in';
 
 /** A person may be asked for a second factor, or look for a telephone. */
@@ -18,12 +18,12 @@ const PAGE_SECONDS = 20 * 60;
 const RETURN_TO = '/authorized';
 
 interface PageWay {
-  place: MailboxPlace;
+  place: ServerAddress;
   page: PageRequest;
 }
 
 interface DeviceWay {
-  place: MailboxPlace;
+  place: ServerAddress;
   device: DeviceRequest;
 }
 
@@ -33,7 +33,7 @@ export const listAuthorizations = route({
   summary: 'The mail servers at which this instance can ask for an authorization; `*.` before a name is all below it.',
   response: v.object({ hosts: v.array(v.string()) }),
   async handle({ environment }) {
-    return { hosts: (environment.outgoing.authorization ?? []).flatMap(({ hosts }) => hosts) };
+    return { hosts: (environment.outbound.authorization ?? []).flatMap(({ hosts }) => hosts) };
   },
 });
 
@@ -67,20 +67,20 @@ export const finishAuthorization = route({
     const hash = tokenHashOf(request, environment, 'authorizing');
     const begun = hash && (await takeRequest<PageWay>(environment.database, environment.vault, hash));
     if (!begun?.page) throw notBegun();
-    const grants = new Grants(clientOf(environment, begun.place), environment.outgoing);
+    const grants = new Grants(clientOf(environment, begun.place), environment.outbound);
     const tokens = await grants.finishPage(begun.page, new URLSearchParams(body.query)).catch(rethrow);
     return signedIn(context, begun.place, tokens);
   },
 });
 
-export const beginDevice = route({
+export const beginDeviceAuthorization = route({
   method: 'POST',
   path: '/authorizations/device',
   session: true,
   summary: 'Begins an authorization on another device (RFC 8628): a code, and the page on which it is typed.',
   body: MailboxAt,
   status: 201,
-  response: v.object({ code: v.string(), url: v.string(), interval: v.number(), endsAt: v.string() }),
+  response: DeviceCode,
   async handle(context) {
     const { place, grants } = await registered(context, context.body);
     const device = await grants.beginDevice().catch(rethrow);
@@ -91,17 +91,23 @@ export const beginDevice = route({
   },
 });
 
-export const askDevice = route({
+export const finishDeviceAuthorization = route({
   method: 'POST',
   path: '/authorizations/device/finish',
   session: true,
   summary: 'Asks whether the code was typed: 202 while it was not, else signs in as POST /session does.',
   body: v.object({}),
   status: 201,
-  response: v.union([SignedIn, v.object({ state: v.literal('waiting'), interval: v.number() })]),
+  response: SignedIn,
+  also: {
+    202: {
+      description: 'Nobody has entered the code yet. Ask again after `interval` seconds.',
+      response: v.object({ state: v.literal('waiting'), interval: v.number() }),
+    },
+  },
   async handle(context) {
     const { environment, request } = context;
-    const { database, vault, outgoing } = environment;
+    const { database, vault, outbound } = environment;
     const hash = tokenHashOf(request, environment, 'authorizing');
     if (!hash) throw notBegun();
     // One asks at a time: to ask sooner than the server allows has it ask for more patience still.
@@ -110,7 +116,7 @@ export const askDevice = route({
       if (begun === 'early') return { waits: 1 };
       if (!begun?.device) throw notBegun();
       const { device, place } = begun;
-      const answer = await new Grants(clientOf(environment, place), outgoing).pollDevice(device.deviceCode);
+      const answer = await new Grants(clientOf(environment, place), outbound).pollDevice(device.deviceCode);
       if (typeof answer !== 'string') return { place, tokens: answer };
       // RFC 8628 §3.5: five seconds more, then and from then on.
       const waits = answer === 'slower' ? device.interval + 5 : device.interval;
@@ -134,15 +140,15 @@ function rethrow(error: unknown): never {
 /** Where an authorization is to be asked for, once the attempt is counted. */
 async function registered(
   context: RequestContext,
-  asked: MailboxPlace,
-): Promise<{ place: MailboxPlace; grants: Grants }> {
+  asked: ServerAddress,
+): Promise<{ place: ServerAddress; grants: Grants }> {
   const place = normalised(asked);
   await admitSignIn(context, place);
-  return { place, grants: new Grants(clientOf(context.environment, place), context.environment.outgoing) };
+  return { place, grants: new Grants(clientOf(context.environment, place), context.environment.outbound) };
 }
 
-function clientOf({ outgoing }: Environment, { host }: MailboxPlace): AuthorizationClient {
-  const client = clientFor(host, outgoing.authorization);
+function clientOf({ outbound }: Environment, { host }: ServerAddress): AuthorizationClient {
+  const client = clientFor(host, outbound.authorization);
   if (client) return client;
   throw invalid(`This instance is not registered to ask for authorizations at ${host}.`, [
     { field: 'host', expected: 'a server of GET /api/authorizations' },
@@ -163,12 +169,12 @@ async function began(
   });
 }
 
-async function signedIn(context: RequestContext, place: MailboxPlace, tokens: Tokens): Promise<Response> {
+async function signedIn(context: RequestContext, place: ServerAddress, tokens: Tokens): Promise<Response> {
   const { environment } = context;
   const entry = { proof: { token: tokens.access }, secret: { tokens } };
   const response = await signInWith(context, place, entry).catch(async (error: unknown) => {
     // Nobody holds them now, so nobody is to be able to use them.
-    const grants = new Grants(clientOf(environment, place), environment.outgoing);
+    const grants = new Grants(clientOf(environment, place), environment.outbound);
     await grants.revoke(tokens).catch(() => undefined);
     throw error;
   });

@@ -1,12 +1,13 @@
 import * as v from 'valibot';
+import * as s from '../../contract/schemas';
 import { CATEGORIES } from '../../core/categories/categories';
 import { fold } from '../../core/text';
-import { correct, correctionsOf } from '../../store/categories';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
-import { amountsByCategory } from '../../store/messages';
+import { correct, correctionsOf } from '../../store/index/categories';
+import { isIndexComplete } from '../../store/index/folders';
+import { amountsByCategory } from '../../store/index/messages';
 import { route } from '../route';
-import * as s from '../schemas';
 
 export const listCategories = route({
   method: 'GET',
@@ -14,12 +15,14 @@ export const listCategories = route({
   summary: 'What each category holds, the trash left out, and what the user corrected.',
   response: v.object({
     categories: v.array(v.object({ category: s.Category, ...s.Amount.entries })),
-    corrections: v.array(v.object({ by: s.CorrectionBy, key: v.string(), category: s.Category })),
+    corrections: v.array(s.Correction),
+    complete: s.Complete,
   }),
   async handle({ environment: { database }, account }) {
     return {
       categories: await amountsByCategory(database, account),
       corrections: await correctionsOf(database, account.id),
+      complete: await isIndexComplete(database, account.id),
     };
   },
 });

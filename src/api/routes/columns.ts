@@ -2,7 +2,7 @@ import { promisify } from 'node:util';
 import { gzip } from 'node:zlib';
 import * as v from 'valibot';
 import { toArrow } from '../../core/columns/arrow';
-import { type IndexState, indexState, readColumns } from '../../store/columns';
+import { type IndexState, indexState, readColumns } from '../../store/index/columns';
 import { route } from '../route';
 
 const compress = promisify(gzip);
@@ -11,7 +11,7 @@ const compress = promisify(gzip);
 const LEVEL = 4;
 
 /** Answers kept in this process, the newest state of an account each, so that a reload costs no query. */
-const MOST_KEPT = 8;
+const MAX_KEPT = 8;
 const kept = new Map<number, { tag: string; body: Buffer }>();
 
 const tagOf = ({ version, folders }: IndexState) => `${version}.${folders}`;
@@ -22,8 +22,10 @@ function versionIn(since: string | undefined, state: IndexState): number | undef
   return version !== undefined && /^\d{1,15}$/.test(version) && folders === state.folders ? Number(version) : undefined;
 }
 
-export const showColumns = route({
+export const getColumns = route({
   method: 'GET',
+  formats: ['application/vnd.apache.arrow.stream'],
+  also: { 304: { description: 'The columns have not changed since `If-None-Match`.' } },
   path: '/accounts/{account}/columns',
   summary:
     'The index as an Arrow IPC stream, the trash included. `since` takes the ETag of an earlier answer, without its quotes, and gives what changed: rows that replace those with the same id, and in the metadata the ids that went.',
@@ -53,7 +55,7 @@ function keep(account: number, answer: { tag: string; body: Buffer }): void {
   kept.delete(account);
   kept.set(account, answer);
   for (const oldest of kept.keys()) {
-    if (kept.size <= MOST_KEPT) break;
+    if (kept.size <= MAX_KEPT) break;
     kept.delete(oldest);
   }
 }

@@ -1,46 +1,35 @@
 import * as v from 'valibot';
+import * as s from '../../contract/schemas';
 import type { Criteria } from '../../core/criteria/tree';
 import type { Amount } from '../../core/level/level';
 import { MUCH } from '../../core/plan/suggestions';
-import { GROUPINGS, type GroupingKind } from '../../core/senders/grouping';
+import type { GroupingKind } from '../../core/senders/grouping';
 import { GROUP_ORDERS } from '../../core/senders/ranking';
 import { decisionCell, readSheet as parseSheet, type SheetIssue, writeSheet } from '../../core/senders/sheet';
 import { parseVerdict, printVerdict } from '../../core/senders/verdict';
-import type { Account } from '../../store/accounts';
+import type { Account } from '../../store/access/accounts';
 import { type Database, type Queryable, rehearsal, transaction } from '../../store/database';
+import { tell } from '../../store/events';
+import { rankSenders, type Sender } from '../../store/index/senders';
 import {
   type Decided,
   decisionsOf,
   type NewDecision,
   decide as takeDecisions,
   verdictsOf,
-} from '../../store/decisions';
-import { tell } from '../../store/events';
-import { planOf } from '../../store/lots';
-import { rankSenders, type Sender } from '../../store/senders';
+} from '../../store/plan/decisions';
+import { planOf } from '../../store/plan/lots';
 import { readyCriteria } from '../criteria';
 import { invalid } from '../problem';
 import { route } from '../route';
-import * as s from '../schemas';
 
-const By = v.picklist(GROUPINGS);
 const Key = v.pipe(v.string(), v.maxLength(1_000));
-
-const Decision = v.object({
-  by: By,
-  key: v.string(),
-  decision: v.string(),
-  where: v.string(),
-  lot: v.nullable(v.number()),
-  guard: v.nullable(v.number()),
-  decidedAt: s.Timestamp,
-});
 
 export const listDecisions = route({
   method: 'GET',
   path: '/accounts/{account}/decisions',
   summary: 'What was decided on senders, and the lot or guard that carries it out.',
-  response: v.object({ decisions: v.array(Decision) }),
+  response: v.object({ decisions: v.array(s.Decision) }),
   handle: async ({ environment, account }) => ({ decisions: await decisionsOf(environment.database, account.id) }),
 });
 
@@ -57,7 +46,7 @@ async function taken(
   return { decided, total: (await planOf(client, account.id)).total };
 }
 
-const DecidedShape = v.object({ by: By, key: v.string(), decision: v.string(), messages: v.number() });
+const DecidedShape = v.object({ by: s.GroupedBy, key: v.string(), decision: v.string(), messages: v.number() });
 
 export const decide = route({
   method: 'POST',
@@ -68,7 +57,12 @@ export const decide = route({
     where: s.Where,
     decisions: v.pipe(
       v.array(
-        v.object({ by: By, key: Key, decision: v.pipe(v.string(), v.maxLength(100)), label: v.optional(s.Label) }),
+        v.object({
+          by: s.GroupedBy,
+          key: Key,
+          decision: v.pipe(v.string(), v.maxLength(100)),
+          label: v.optional(s.Label),
+        }),
       ),
       v.minLength(1),
       v.maxLength(100_000),
@@ -94,13 +88,14 @@ export const decide = route({
   },
 });
 
-export const downloadSheet = route({
+export const downloadDecisionSheet = route({
   method: 'GET',
+  formats: ['text/csv'],
   path: '/accounts/{account}/decisions/sheet',
   summary: 'The ranking of senders as CSV (RFC 4180) with a column for decisions.',
   query: v.object({
     where: s.Where,
-    by: v.optional(By, 'domain'),
+    by: v.optional(s.GroupedBy, 'domain'),
     order: v.optional(v.picklist(GROUP_ORDERS), 'bytes'),
   }),
   async handle({ environment: { database }, account, query }) {
@@ -132,27 +127,14 @@ export const downloadSheet = route({
   },
 });
 
-const SheetLine = v.object({
-  line: v.number(),
-  by: By,
-  key: v.string(),
-  decision: v.string(),
-  messages: v.number(),
-});
-
-export const readSheet = route({
+export const readDecisionSheet = route({
   method: 'POST',
   path: '/accounts/{account}/decisions/sheet',
   summary:
     'Reads a sheet that came back. Tells what would be, and what can’t be read or is doubtful, by line; takes the decisions only with `apply`.',
   large: true,
   body: v.object({ sheet: v.string(), where: s.Where, apply: v.optional(v.boolean(), false) }),
-  response: v.object({
-    decisions: v.array(SheetLine),
-    issues: v.array(v.object({ line: v.number(), note: v.string(), cell: v.string(), refused: v.boolean() })),
-    total: s.Amount,
-    applied: v.boolean(),
-  }),
+  response: s.SheetReading,
   async handle({ environment: { database }, account, body }) {
     const criteria = await readyCriteria(database, account, body.where);
     const { decisions, issues } = parseSheet(body.sheet);

@@ -8,14 +8,15 @@ import { type Stream, Streams } from '../streams';
 /** A comment so often keeps proxies from closing a silent stream; as often it is looked whether the session has ended. */
 const KEEP_ALIVE_MS = 20_000;
 /** Octets that a reader may leave unread before its stream is closed. It comes again, and catches up. */
-const MOST_UNREAD = 2 ** 20;
+const MAX_UNREAD = 2 ** 20;
 
 let streams: Streams | undefined;
 
 const frame = ({ id, kind, data }: StoredEvent) => `id: ${id}\nevent: ${kind}\ndata: ${JSON.stringify(data)}\n\n`;
 
-export const events = route({
+export const streamEvents = route({
   method: 'GET',
+  formats: ['text/event-stream'],
   path: '/accounts/{account}/events',
   summary: 'Server-sent events `scan`, `run`, `level`, `index` and `search`; Last-Event-ID catches up.',
   async handle({ environment: { database }, account, identity, request }) {
@@ -72,7 +73,7 @@ class Sender implements Stream {
         },
         cancel: () => this.stop(),
       },
-      new ByteLengthQueuingStrategy({ highWaterMark: MOST_UNREAD }),
+      new ByteLengthQueuingStrategy({ highWaterMark: MAX_UNREAD }),
     );
   }
 

@@ -1,24 +1,15 @@
 import * as v from 'valibot';
+import * as s from '../../contract/schemas';
 import { printCriteria } from '../../core/criteria/print';
 import { parseGuardCriteria } from '../../core/guards/guards';
-import type { Account } from '../../store/accounts';
+import type { Account } from '../../store/access/accounts';
 import { type Database, type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
-import {
-  createGuard,
-  dropGuard,
-  type Guard,
-  guardById,
-  guardedNow,
-  guardsChanged,
-  guardsOf,
-  liftHold,
-  switchGuard,
-} from '../../store/guards';
+import { type Guard, guardedNow, guardsOf } from '../../store/index/guarded';
+import { createGuard, dropGuard, guardById, guardsChanged, liftHold, switchGuard } from '../../store/plan/guards';
 import { parsedOrProblem } from '../criteria';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
-import * as s from '../schemas';
 
 async function shownGuards(db: Queryable, account: Account) {
   const { sets, total } = await guardedNow(db, account, new Date());
@@ -86,7 +77,7 @@ export const makeGuard = route({
   },
 });
 
-export const alterGuard = route({
+export const changeGuard = route({
   method: 'PATCH',
   path: '/accounts/{account}/guards/{guard}',
   summary: 'Switches a guard off or on. A hold can’t be switched off, only lifted.',
@@ -100,7 +91,7 @@ export const alterGuard = route({
   },
 });
 
-export const removeGuard = route({
+export const deleteGuard = route({
   method: 'DELETE',
   path: '/accounts/{account}/guards/{guard}',
   summary: 'Removes a guard of the user’s own. Those that are there from the beginning can be switched off.',

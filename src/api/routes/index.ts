@@ -1,99 +1,103 @@
 import type { Route } from '../route';
 import * as authorizations from './authorizations';
-import { correctCategory, listCategories } from './categories';
-import { showColumns } from './columns';
+import * as categories from './categories';
+import * as columns from './columns';
 import * as criteria from './criteria';
 import * as decisions from './decisions';
-import { findServers } from './discovery';
-import { events } from './events';
+import * as discovery from './discovery';
+import * as events from './events';
+import * as filters from './filters';
 import * as guards from './guards';
 import * as ledger from './ledger';
+import * as level from './level';
 import * as lots from './lots';
-import { confirmMailAddress, wantMailAt } from './mail-address';
-import * as mailbox from './mailbox';
+import * as mailAddress from './mail-address';
+import * as messages from './messages';
 import * as plan from './plan';
 import * as runs from './runs';
-import { firstRanking, listSenders, newest, newestByKey } from './senders';
-import { endAnother, erase, leave, listSessions, prove, showSession, signIn, signOut } from './session';
-import { health } from './system';
+import * as scans from './scans';
+import * as senders from './senders';
+import * as session from './session';
+import * as settings from './settings';
+import * as system from './system';
 import * as tokens from './tokens';
 import * as trash from './trash';
 
-/** Every call of the API. */
-export const ROUTES: Route[] = [
-  health,
-  findServers,
-  authorizations.listAuthorizations,
-  authorizations.beginAuthorization,
-  authorizations.finishAuthorization,
-  authorizations.beginDevice,
-  authorizations.askDevice,
-  signIn,
-  showSession,
-  signOut,
-  leave,
-  listSessions,
-  endAnother,
-  prove,
-  erase,
-  mailbox.showSettings,
-  mailbox.changeSettings,
-  wantMailAt,
-  confirmMailAddress,
-  mailbox.startScan,
-  mailbox.showScan,
-  mailbox.showLevel,
-  mailbox.listMessages,
-  mailbox.listOrder,
-  mailbox.showMessage,
-  mailbox.showText,
-  showColumns,
-  criteria.listMatches,
-  criteria.startSearch,
-  criteria.showSearch,
-  criteria.listKept,
-  criteria.keep,
-  criteria.forget,
-  listCategories,
-  correctCategory,
-  listSenders,
-  firstRanking,
-  newest,
-  newestByKey,
-  lots.makeLot,
-  lots.listLots,
-  lots.showLot,
-  lots.alterLot,
-  lots.removeLot,
-  lots.splitOff,
-  lots.listLotMessages,
-  plan.showPlan,
-  plan.exceptFrom,
-  plan.refuse,
-  plan.allow,
-  plan.suggestions,
-  guards.listGuards,
-  guards.makeGuard,
-  guards.alterGuard,
-  guards.removeGuard,
-  guards.liftGuard,
-  decisions.listDecisions,
-  decisions.decide,
-  decisions.downloadSheet,
-  decisions.readSheet,
-  runs.startRun,
-  runs.listRuns,
-  runs.showRun,
-  runs.pauseRun,
-  runs.resumeRun,
-  runs.cancelRun,
-  runs.listRunMessages,
-  tokens.listTokens,
-  tokens.makeApiToken,
-  tokens.withdraw,
-  trash.showTrash,
-  trash.makeTrash,
-  ledger.showHead,
-  ledger.checkLedger,
-  events,
-];
+/** Every call of the API, by the name that the OpenAPI document has for it (operationId). */
+export const ROUTES: Record<string, Route> = {
+  getHealth: system.getHealth,
+  findServers: discovery.findServers,
+  listAuthorizations: authorizations.listAuthorizations,
+  beginAuthorization: authorizations.beginAuthorization,
+  finishAuthorization: authorizations.finishAuthorization,
+  beginDeviceAuthorization: authorizations.beginDeviceAuthorization,
+  finishDeviceAuthorization: authorizations.finishDeviceAuthorization,
+  signIn: session.signIn,
+  getSession: session.getSession,
+  signOut: session.signOut,
+  leaveAccount: session.leave,
+  listSessions: session.listSessions,
+  endSession: session.endAnother,
+  proveIdentity: session.proveIdentity,
+  eraseAccount: session.erase,
+  getSettings: settings.getSettings,
+  changeSettings: settings.changeSettings,
+  requestMailAddress: mailAddress.requestMailAddress,
+  confirmMailAddress: mailAddress.confirmMailAddress,
+  startScan: scans.startScan,
+  getScan: scans.getScan,
+  getLevel: level.getLevel,
+  listMessages: messages.listMessages,
+  listSubjectOrder: messages.listSubjectOrder,
+  getMessage: messages.getMessage,
+  getMessageText: messages.getMessageText,
+  getColumns: columns.getColumns,
+  listMatches: criteria.listMatches,
+  startSearch: criteria.startSearch,
+  getSearch: criteria.getSearch,
+  listFilters: filters.listFilters,
+  saveFilter: filters.saveFilter,
+  deleteFilter: filters.deleteFilter,
+  listCategories: categories.listCategories,
+  correctCategory: categories.correctCategory,
+  listSenders: senders.listSenders,
+  listFirstSenders: senders.listFirstSenders,
+  listNewestOfSender: senders.listNewestOfSender,
+  listNewestByKey: senders.listNewestByKey,
+  createLot: lots.makeLot,
+  listLots: lots.listLots,
+  getLot: lots.getLot,
+  changeLot: lots.alterLot,
+  deleteLot: lots.deleteLot,
+  splitLot: lots.splitOff,
+  listLotMessages: lots.listLotMessages,
+  getPlan: plan.getPlan,
+  exceptFromPlan: plan.exceptFrom,
+  dismissSuggestion: plan.dismiss,
+  restoreSuggestions: plan.allow,
+  listSuggestions: plan.listSuggestions,
+  listGuards: guards.listGuards,
+  createGuard: guards.makeGuard,
+  changeGuard: guards.changeGuard,
+  deleteGuard: guards.deleteGuard,
+  liftHold: guards.liftGuard,
+  listDecisions: decisions.listDecisions,
+  decide: decisions.decide,
+  downloadDecisionSheet: decisions.downloadDecisionSheet,
+  readDecisionSheet: decisions.readDecisionSheet,
+  startRun: runs.startRun,
+  listRuns: runs.listRuns,
+  getRun: runs.getRun,
+  pauseRun: runs.pauseRun,
+  resumeRun: runs.resumeRun,
+  cancelRun: runs.cancelRun,
+  listRunMessages: runs.listRunMessages,
+  listTokens: tokens.listTokens,
+  createToken: tokens.createToken,
+  revokeToken: tokens.revokeToken,
+  getTrash: trash.getTrash,
+  createTrash: trash.createTrash,
+  getLedgerHead: ledger.getLedgerHead,
+  checkLedger: ledger.checkLedger,
+  streamEvents: events.streamEvents,
+};

@@ -1,17 +1,15 @@
 import * as v from 'valibot';
-import { headOf } from '../../store/chain';
-import { verifyLedger } from '../../store/verification';
+import * as s from '../../contract/schemas';
+import { headOf } from '../../store/runs/ledger-chain';
+import { verifyLedger } from '../../store/runs/ledger-verification';
 import { route } from '../route';
-import * as s from '../schemas';
 
-const Head = v.object({ entries: v.number(), code: v.string(), at: v.nullable(s.Timestamp) });
-
-export const showHead = route({
+export const getLedgerHead = route({
   method: 'GET',
   path: '/accounts/{account}/ledger/head',
   summary:
     'The newest entry of the ledger’s chain. Kept elsewhere, it shows later whether the ledger is still that one.',
-  response: Head,
+  response: s.LedgerHead,
   handle: ({ environment, account }) => headOf(environment.database, account.id),
 });
 
@@ -25,7 +23,7 @@ export const checkLedger = route({
     entries: v.optional(s.wholeNumber(0, 1_000_000_000)),
     code: v.optional(v.pipe(v.string(), v.regex(/^[0-9a-f]{0,64}$/, 'hexadecimal digits'))),
   }),
-  response: v.object({ entries: v.number(), faults: v.array(v.string()), head: Head }),
+  response: s.LedgerCheck,
   handle: ({ environment, account, query }) =>
     verifyLedger(
       environment.database,

@@ -1,16 +1,25 @@
 import * as v from 'valibot';
+import * as s from '../../contract/schemas';
 import { printCriteria } from '../../core/criteria/print';
 import { printSequenceSet, type Ranges } from '../../core/sets/ranges';
-import type { Account } from '../../store/accounts';
+import type { Account } from '../../store/access/accounts';
 import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
-import { changeLot, createLot, dropLot, guardsOfLot, type Lot, partOfLot, planOf, splitLot } from '../../store/lots';
-import { pageOfMessages } from '../../store/messages';
+import { pageOfMessages } from '../../store/index/messages';
+import {
+  changeLot,
+  createLot,
+  dropLot,
+  guardsOfLot,
+  type Lot,
+  partOfLot,
+  planOf,
+  splitLot,
+} from '../../store/plan/lots';
 import { readyCriteria } from '../criteria';
 import { cursorFrom, cursorText } from '../cursor';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
-import * as s from '../schemas';
 
 async function lotById(db: Queryable, account: Account, id: number): Promise<Lot> {
   const lot = (await planOf(db, account.id)).lots.find((one) => one.id === id);
@@ -81,7 +90,7 @@ export const listLots = route({
   handle: ({ environment, account }) => planOf(environment.database, account.id),
 });
 
-export const showLot = route({
+export const getLot = route({
   method: 'GET',
   path: '/accounts/{account}/lots/{lot}',
   summary: 'A lot with the ids that it holds, as a sequence set (RFC 9051).',
@@ -97,12 +106,12 @@ export const alterLot = route({
   method: 'PATCH',
   path: '/accounts/{account}/lots/{lot}',
   summary:
-    'Changes a lot. `except` replaces the exceptions before, `alsoExcept` adds to them; `pass` replaces what is let through although a guard keeps it (a hold is not); `place` is its place among the lots of its fate.',
+    'Changes a lot. `except` replaces the exceptions before, `alsoExcept` adds to them; `allow` replaces what is allowed although a guard keeps it (a hold is not); `place` is its place among the lots of its fate.',
   body: v.object({
     label: v.optional(s.Label),
     except: v.optional(s.Ids),
     alsoExcept: v.optional(s.Ids),
-    pass: v.optional(s.Ids),
+    allow: v.optional(s.Ids),
     place: v.optional(v.pipe(v.number(), v.integer(), v.minValue(0))),
   }),
   response: s.Lot,
@@ -116,7 +125,7 @@ export const alterLot = route({
   },
 });
 
-export const removeLot = route({
+export const deleteLot = route({
   method: 'DELETE',
   path: '/accounts/{account}/lots/{lot}',
   summary: 'Drops a lot from the plan.',
@@ -162,9 +171,7 @@ export const listLotMessages = route({
     after: v.optional(v.string()),
   }),
   response: v.object({
-    messages: v.array(
-      v.object({ ...s.Message.entries, guards: v.optional(v.array(v.number())), passed: v.optional(v.boolean()) }),
-    ),
+    messages: v.array(s.LotMessage),
     next: v.optional(v.string()),
   }),
   async handle({ environment: { database }, account, parameters, query }) {
@@ -180,12 +187,12 @@ export const listLotMessages = route({
     });
     const more = next ? { next: cursorText(next) } : {};
     if (query.part !== 'guarded') return { messages, ...more };
-    const { guards, passed } = await guardsOfLot(database, account.id, lot);
+    const { guards, overrides } = await guardsOfLot(database, account.id, lot);
     return {
       messages: messages.map((message) => ({
         ...message,
         guards: guards.filter(({ members }) => holds(members, message.id)).map(({ guard }) => guard),
-        passed: holds(passed, message.id),
+        allowed: holds(overrides, message.id),
       })),
       ...more,
     };

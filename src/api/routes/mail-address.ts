@@ -1,19 +1,19 @@
 import * as v from 'valibot';
 import { noticeOfCode } from '../../jobs/notices';
-import { saveSettings } from '../../store/accounts';
+import { saveSettings } from '../../store/access/accounts';
+import { confirm, openConfirmation } from '../../store/access/mail-address';
 import { transaction } from '../../store/database';
-import { confirm, openConfirmation } from '../../store/mail-address';
-import { admitAttempt } from '../attempts';
 import { networkOf } from '../network';
 import { conflict, invalid, Problem } from '../problem';
+import { takeAttempt } from '../rate-limit';
 import { route } from '../route';
 
 const DAY_SECONDS = 86_400;
 /** Codes within a day for one account and to one address, and from one network. */
-const MOST_CODES = 5;
-const MOST_FROM_NETWORK = 20;
+const MAX_CODES = 5;
+const MAX_PER_NETWORK = 20;
 
-export const wantMailAt = route({
+export const requestMailAddress = route({
   method: 'POST',
   path: '/accounts/{account}/mail-address',
   session: true,
@@ -28,10 +28,10 @@ export const wantMailAt = route({
         'no-submission-server',
         'This instance can send no mail: its operator has set no submission server.',
       );
-    await admitAttempt(database, [
-      { name: `code for account ${account.id}`, most: MOST_CODES, seconds: DAY_SECONDS },
-      { name: `code to ${to.toLowerCase()}`, most: MOST_CODES, seconds: DAY_SECONDS },
-      { name: `code from ${networkOf(clientAddress)}`, most: MOST_FROM_NETWORK, seconds: DAY_SECONDS },
+    await takeAttempt(database, [
+      { name: `code for account ${account.id}`, most: MAX_CODES, seconds: DAY_SECONDS },
+      { name: `code to ${to.toLowerCase()}`, most: MAX_CODES, seconds: DAY_SECONDS },
+      { name: `code from ${networkOf(clientAddress)}`, most: MAX_PER_NETWORK, seconds: DAY_SECONDS },
     ]);
     await transaction(database, async (client) => {
       const code = await openConfirmation(client, vault, account.id, to);

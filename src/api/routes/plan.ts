@@ -1,22 +1,22 @@
 import * as v from 'valibot';
-import { peopleOf } from '../../core/evidence/rows';
+import * as s from '../../contract/schemas';
 import { missingAfter } from '../../core/level/level';
 import { freeFolders } from '../../core/mailbox/folders';
 import { bitsOfRanges } from '../../core/plan/bits';
-import type { LeftOut } from '../../core/plan/refusals';
+import type { LeftOut } from '../../core/plan/dismissals';
 import { suggest } from '../../core/plan/suggestions';
+import { peopleOf } from '../../core/senders/people';
 import { printSequenceSet } from '../../core/sets/ranges';
-import type { Account } from '../../store/accounts';
-import { readColumns } from '../../store/columns';
+import type { Account } from '../../store/access/accounts';
 import type { Queryable } from '../../store/database';
-import { decisionsOf } from '../../store/decisions';
 import { tell } from '../../store/events';
-import { guardedNow } from '../../store/guards';
-import { exceptFromPlan, planMembers } from '../../store/lots';
-import { allowSuggestions, refusalsOf, refuseSuggestion } from '../../store/refusals';
+import { readColumns } from '../../store/index/columns';
+import { guardedNow } from '../../store/index/guarded';
+import { decisionsOf } from '../../store/plan/decisions';
+import { dismissalsOf, dismissSuggestion, restoreSuggestions } from '../../store/plan/dismissals';
+import { exceptFromPlan, planMembers } from '../../store/plan/lots';
 import { shownLevel } from '../level';
 import { route } from '../route';
-import * as s from '../schemas';
 
 /** Senders on whom the user wants to decide later: nothing of them is proposed until then. */
 async function askedLater(db: Queryable, account: Account): Promise<LeftOut[]> {
@@ -25,23 +25,18 @@ async function askedLater(db: Queryable, account: Account): Promise<LeftOut[]> {
   );
 }
 
-export const showPlan = route({
+export const getPlan = route({
   method: 'GET',
   path: '/accounts/{account}/plan',
   summary:
     'The union of the plan as ids, purge before trash, each a sequence set (RFC 9051) or empty; and what suggestions leave out.',
-  response: v.object({
-    purge: v.string(),
-    trash: v.string(),
-    refused: v.array(v.string()),
-    later: v.array(v.object({ by: v.string(), key: v.string() })),
-  }),
+  response: s.Plan,
   async handle({ environment: { database }, account }) {
     const members = await planMembers(database, account.id);
     return {
       purge: printSequenceSet(members.purge),
       trash: printSequenceSet(members.trash),
-      refused: await refusalsOf(database, account.id),
+      dismissed: await dismissalsOf(database, account.id),
       later: await askedLater(database, account),
     };
   },
@@ -72,7 +67,7 @@ const Suggestion = v.object({
   largest: v.array(v.number()),
 });
 
-export const suggestions = route({
+export const listSuggestions = route({
   method: 'GET',
   path: '/accounts/{account}/suggestions',
   summary:
@@ -96,7 +91,7 @@ export const suggestions = route({
       now,
       timeZone: account.settings.timeZone,
       free: freeFolders(level.folders).map(({ path }) => path),
-      refused: await refusalsOf(database, account.id),
+      dismissed: await dismissalsOf(database, account.id),
       leftOut: await askedLater(database, account),
       missing: missingAfter(level),
     });
@@ -105,26 +100,26 @@ export const suggestions = route({
 
 const key = v.pipe(v.string(), v.minLength(1), v.maxLength(500));
 
-export const refuse = route({
+export const dismiss = route({
   method: 'POST',
-  path: '/accounts/{account}/suggestions/refused',
+  path: '/accounts/{account}/suggestions/dismissed',
   summary: 'Refuses a suggestion by its key: it is not made again. That of a sender leaves the sender out of all.',
   body: v.object({ key }),
   status: 204,
   async handle({ environment: { database }, account, body }) {
-    await refuseSuggestion(database, account.id, body.key);
+    await dismissSuggestion(database, account.id, body.key);
     await tell(database, account.id, 'level', {});
   },
 });
 
 export const allow = route({
   method: 'DELETE',
-  path: '/accounts/{account}/suggestions/refused',
-  summary: 'Lets refused suggestions be made again: the one of `key`, or all.',
+  path: '/accounts/{account}/suggestions/dismissed',
+  summary: 'Lets dismissed suggestions be made again: the one of `key`, or all.',
   query: v.object({ key: v.optional(key) }),
   status: 204,
   async handle({ environment: { database }, account, query }) {
-    await allowSuggestions(database, account.id, query.key);
+    await restoreSuggestions(database, account.id, query.key);
     await tell(database, account.id, 'level', {});
   },
 });

@@ -1,26 +1,26 @@
 import * as v from 'valibot';
+import * as s from '../../contract/schemas';
 import type { Amount } from '../../core/level/level';
 import { trashFolder, withSubfolders } from '../../core/mailbox/folders';
 import { csvLine } from '../../core/senders/csv-line';
 import { resume } from '../../jobs/run/resume';
-import type { Account } from '../../store/accounts';
-import { appendEntry } from '../../store/chain';
+import type { Account } from '../../store/access/accounts';
 import { type Queryable, snapshot, transaction } from '../../store/database';
 import { tell } from '../../store/events';
-import { foldersOf } from '../../store/folders';
-import { freeze, type RunSelector } from '../../store/frozen';
+import { foldersOf } from '../../store/index/folders';
+import { messagesOfRun, type RunMessage } from '../../store/index/messages';
+import type { Scope } from '../../store/index/selection';
 import { enqueue } from '../../store/jobs';
-import { carriedLots, planLot } from '../../store/lots';
-import { messagesOfRun, type RunMessage } from '../../store/messages';
-import { asWritten } from '../../store/run-entries';
-import { createRun, handLots, type Run, runById, runsOf, updateRun } from '../../store/runs';
-import type { Scope } from '../../store/selection';
+import { carriedLots, planLot } from '../../store/plan/lots';
+import { freeze, type RunSelector } from '../../store/runs/frozen';
+import { appendEntry } from '../../store/runs/ledger-chain';
+import { asWritten } from '../../store/runs/ledger-entries';
+import { createRun, handLots, type Run, runById, runsOf, updateRun } from '../../store/runs/runs';
 import { criteriaFrom, readyCriteria } from '../criteria';
+import { waitsOf } from '../job-waits';
 import { conflict, invalid, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
-import * as s from '../schemas';
-import { waitsOf } from '../waits';
 
 function shownRun({
   problem,
@@ -242,7 +242,7 @@ export const startRun = route({
         copies: body.copies,
       });
       checkExpected(body.expect, asked);
-      if (body.action === 'purge' && asked.messages > environment.caps.purgedUnasked)
+      if (body.action === 'purge' && asked.messages > environment.limits.purgedUnasked)
         await wantProof(client, environment, identity, account);
       if (asked.messages === 0) throw conflict('nothing-to-do', 'There is nothing there that this could be done to.');
       await handLots(client, account.id, id, intent.lots);
@@ -284,7 +284,7 @@ export const listRuns = route({
   },
 });
 
-export const showRun = route({
+export const getRun = route({
   method: 'GET',
   path: '/accounts/{account}/runs/{run}',
   summary: 'A run and how far it is.',
@@ -347,6 +347,7 @@ export const listRunMessages = route({
   response: v.array(
     v.object({ ...s.Message.entries, messageId: v.string(), uidValidity: v.number(), outcome: v.string() }),
   ),
+  formats: ['application/jsonl', 'text/csv'],
   async handle({ environment, account, parameters, request, query }) {
     const { database } = environment;
     const id = Number(parameters.run);

@@ -1,14 +1,14 @@
 import * as v from 'valibot';
-import { GROUPINGS } from '../../core/senders/grouping';
+import * as s from '../../contract/schemas';
 import { GROUP_ORDERS } from '../../core/senders/ranking';
-import { firstRanked } from '../../store/first-ranking';
-import { newestOfSender, rankSenders } from '../../store/senders';
+import { firstRanked } from '../../store/index/first-ranking';
+import { isIndexComplete } from '../../store/index/folders';
+import { newestOfSender, rankSenders } from '../../store/index/senders';
 import { readyCriteria } from '../criteria';
 import { invalid } from '../problem';
 import { route } from '../route';
-import * as s from '../schemas';
 
-const By = v.optional(v.picklist(GROUPINGS), 'address');
+const By = v.optional(s.GroupedBy, 'address');
 
 export const listSenders = route({
   method: 'GET',
@@ -22,7 +22,12 @@ export const listSenders = route({
     limit: v.optional(s.wholeNumber(1, 1_000), '100'),
     after: v.optional(v.string()),
   }),
-  response: v.object({ total: v.number(), senders: v.array(s.Sender), next: v.optional(v.string()) }),
+  response: v.object({
+    total: v.number(),
+    senders: v.array(s.Sender),
+    complete: s.Complete,
+    next: v.optional(v.string()),
+  }),
   async handle({ environment, account, query }) {
     const offset = query.after === undefined ? 0 : Number(query.after);
     if (!Number.isSafeInteger(offset) || offset < 0)
@@ -37,11 +42,12 @@ export const listSenders = route({
     );
     const end = offset + query.limit;
     const total = senders.length;
-    return { total, senders: senders.slice(offset, end), ...(end < total ? { next: `${end}` } : {}) };
+    const complete = await isIndexComplete(environment.database, account.id);
+    return { total, senders: senders.slice(offset, end), complete, ...(end < total ? { next: `${end}` } : {}) };
   },
 });
 
-export const firstRanking = route({
+export const listFirstSenders = route({
   method: 'GET',
   path: '/accounts/{account}/first-ranking',
   summary: 'Senders by octets, the trash left out, from the outline of a scan that still reads details; else none.',
@@ -49,27 +55,15 @@ export const firstRanking = route({
     by: v.optional(v.picklist(['address', 'domain']), 'domain'),
     limit: v.optional(s.wholeNumber(1, 1_000), '100'),
   }),
-  response: v.object({
-    senders: v.array(
-      v.object({
-        key: v.string(),
-        name: v.string(),
-        messages: v.number(),
-        bytes: v.number(),
-        unseen: v.number(),
-        first: s.Timestamp,
-        last: s.Timestamp,
-      }),
-    ),
-  }),
+  response: v.object({ senders: v.array(s.FirstRanked) }),
   handle: async ({ environment, account, query }) => ({
     senders: await firstRanked(environment.database, account.id, query.by, query.limit),
   }),
 });
 
-const Newest = v.array(v.object({ id: v.number(), subject: v.string(), date: s.Timestamp, size: v.number() }));
+const Newest = v.array(s.NewestMessage);
 
-export const newestByKey = route({
+export const listNewestByKey = route({
   method: 'GET',
   path: '/accounts/{account}/newest',
   summary: 'The five newest messages of a sender whose key no path can carry, such as none at all or `..`.',
@@ -78,7 +72,7 @@ export const newestByKey = route({
   handle: async ({ environment, account, query }) => newestOfSender(environment.database, account, query.by, query.key),
 });
 
-export const newest = route({
+export const listNewestOfSender = route({
   method: 'GET',
   path: '/accounts/{account}/senders/{key}/newest',
   summary: 'The five newest messages of a sender.',

@@ -1,15 +1,15 @@
 import * as v from 'valibot';
-import { eraseAccount } from '../../store/accounts';
-import { forgetCredential } from '../../store/credentials';
+import { AccountBrief, Session, SignedIn, SignIn } from '../../contract/schemas';
+import { eraseAccount } from '../../store/access/accounts';
+import { forgetCredential } from '../../store/access/credentials';
+import { noteProof } from '../../store/access/proofs';
+import { endOtherSession, endSession, leaveAccount, sessionsOf } from '../../store/access/sessions';
 import { transaction } from '../../store/database';
-import { noteProof } from '../../store/proofs';
-import { endOtherSession, endSession, leaveAccount, sessionsOf } from '../../store/sessions';
 import { sessionCookie } from '../cookie';
 import type { Environment } from '../environment';
 import { noSession, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
-import { AccountBrief, SignedIn, SignIn, Timestamp } from '../schemas';
 import { admitSignIn, normalised, normalisedUser, proveByPassword, signInWith } from '../sign-in';
 
 export const signIn = route({
@@ -30,7 +30,7 @@ export const signIn = route({
   },
 });
 
-export const showSession = route({
+export const getSession = route({
   method: 'GET',
   path: '/session',
   summary: 'The accounts of the session.',
@@ -95,9 +95,7 @@ export const listSessions = route({
   session: true,
   summary: 'The sessions that are signed in to the mailbox.',
   response: v.object({
-    sessions: v.array(
-      v.object({ id: v.number(), agent: v.string(), since: Timestamp, seenAt: Timestamp, isOwn: v.boolean() }),
-    ),
+    sessions: v.array(Session),
   }),
   async handle({ environment, account, identity }) {
     return { sessions: await sessionsOf(environment.database, account.id, identity?.sessionHash as Buffer) };
@@ -117,7 +115,7 @@ export const endAnother = route({
   },
 });
 
-export const prove = route({
+export const proveIdentity = route({
   method: 'POST',
   path: '/accounts/{account}/proof',
   session: true,

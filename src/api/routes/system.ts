@@ -6,7 +6,7 @@ import { route } from '../route';
 
 const WORKER_SECONDS = 15;
 
-export const health = route({
+export const getHealth = route({
   method: 'GET',
   path: '/health',
   summary: 'Whether the database answers and a worker was heard of within 15 seconds.',

@@ -1,35 +1,25 @@
 import * as v from 'valibot';
+import * as s from '../../contract/schemas';
+import { makeToken, tokensOf, withdrawToken } from '../../store/access/tokens';
 import { transaction } from '../../store/database';
-import { makeToken, tokensOf, withdrawToken } from '../../store/tokens';
 import { invalid, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
-import * as s from '../schemas';
 
 /** Days that a token may live at most. */
-const LONGEST_DAYS = 366;
+const MAX_DAYS = 366;
 const DAY_MS = 86_400_000;
-
-const Token = v.object({
-  id: v.number(),
-  name: v.string(),
-  /** Whether it may change anything; else it only reads. */
-  acts: v.boolean(),
-  endsAt: s.Timestamp,
-  madeAt: s.Timestamp,
-  usedAt: v.nullable(s.Timestamp),
-});
 
 export const listTokens = route({
   method: 'GET',
   path: '/accounts/{account}/tokens',
   summary: 'The tokens for scripts that live. What they are is told once, when they are made.',
   session: true,
-  response: v.object({ tokens: v.array(Token) }),
+  response: v.object({ tokens: v.array(s.Token) }),
   handle: async ({ environment, account }) => ({ tokens: await tokensOf(environment.database, account.id) }),
 });
 
-export const makeApiToken = route({
+export const createToken = route({
   method: 'POST',
   path: '/accounts/{account}/tokens',
   summary: 'Makes a token for scripts, good for this account until a day; sent as `Authorization: Bearer`.',
@@ -40,18 +30,18 @@ export const makeApiToken = route({
     acts: v.optional(v.boolean(), false),
     endsAt: v.pipe(v.string(), v.isoTimestamp()),
   }),
-  response: v.object({ ...Token.entries, token: v.string() }),
+  response: v.object({ ...s.Token.entries, token: v.string() }),
   async handle({ environment, account, identity, body }) {
     if (body.acts) await wantProof(environment.database, environment, identity, account);
     const endsAt = new Date(body.endsAt);
     const days = (endsAt.getTime() - Date.now()) / DAY_MS;
-    if (!(days > 0 && days <= LONGEST_DAYS))
+    if (!(days > 0 && days <= MAX_DAYS))
       throw invalid('A token has to end, within a year.', [{ field: 'endsAt', expected: 'a time within 366 days' }]);
     return transaction(environment.database, (client) => makeToken(client, account.id, { ...body, endsAt }));
   },
 });
 
-export const withdraw = route({
+export const revokeToken = route({
   method: 'DELETE',
   path: '/accounts/{account}/tokens/{token}',
   summary: 'Takes a token back.',

@@ -1,42 +1,23 @@
 import * as v from 'valibot';
+import * as s from '../../contract/schemas';
 import { trashFolder, trashFolders } from '../../core/mailbox/folders';
-import { readLevel } from '../../jobs/listing';
-import { saveSettings } from '../../store/accounts';
+import { readLevel } from '../../jobs/sync/folder-listing';
+import { saveSettings } from '../../store/access/accounts';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
-import { foldersOf } from '../../store/folders';
-import { type TrashLot, trashGroups, trashLots } from '../../store/trash';
+import { foldersOf } from '../../store/index/folders';
+import { type TrashLot, trashGroups, trashLots } from '../../store/runs/trash-groups';
 import { onServer } from '../on-server';
 import { conflict } from '../problem';
 import { route } from '../route';
-import * as s from '../schemas';
 
 const DAY_MS = 86_400_000;
 
-export const showTrash = route({
+export const getTrash = route({
   method: 'GET',
   path: '/accounts/{account}/trash',
   summary: 'What lies in the trash, by the run that brought it, and when the server is expected to drop it.',
-  response: v.object({
-    /** Path; null where the mailbox has none. */
-    folder: v.nullable(v.string()),
-    /** Days after which the server drops what lies in it, as the user states it. */
-    days: v.nullable(v.number()),
-    groups: v.array(
-      v.object({
-        ...s.Amount.entries,
-        run: v.nullable(v.number()),
-        label: v.nullable(v.string()),
-        first: v.nullable(s.Timestamp),
-        last: v.nullable(s.Timestamp),
-        undated: v.number(),
-        /** Its lots, of a run that had several. */
-        lots: v.array(v.object({ ...s.Amount.entries, id: v.number(), label: v.string() })),
-        /** When the server is expected to drop the first and the last of it. */
-        dropped: v.nullable(v.object({ first: s.Timestamp, last: s.Timestamp })),
-      }),
-    ),
-  }),
+  response: s.Trash,
   async handle({ environment, account }) {
     const folders = await foldersOf(environment.database, account.id);
     const { trashDays, trashFolder: named } = account.settings;
@@ -62,7 +43,7 @@ function severalOf(lots: readonly TrashLot[]) {
   return lots.length < 2 ? [] : lots.map(({ run: _, ...lot }) => lot);
 }
 
-export const makeTrash = route({
+export const createTrash = route({
   method: 'POST',
   path: '/accounts/{account}/trash',
   summary: 'Makes a trash folder on the server, marked as such where it can be (RFC 6154).',

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
-import { fileKind } from '../mailbox/kinds';
+import { fileKind } from '../mailbox/file-kinds';
 import { Threads } from '../threads/threads';
 import { type Category, judge } from './categories';
 import { type SignSource, signsOf } from './signs';
@@ -51,17 +51,17 @@ test('field values of the forms that the standards give as examples are read as 
   assert.deepEqual(categoryOf({ bulkFields: oneClick }), { category: 'mailings', reasons: ['listUnsubscribe'] });
   // RFC 3834 §5: auto-generated and auto-replied are by a program, no is not.
   for (const [value, category] of [
-    ['auto-generated', 'machines'],
-    ['auto-replied; owner-email="me@host.example"', 'machines'],
+    ['auto-generated', 'automatic'],
+    ['auto-replied; owner-email="me@host.example"', 'automatic'],
     ['no', 'letters'],
     ['No ; why', 'letters'],
   ] as const)
     assert.equal(categoryOf({ bulkFields: { 'auto-submitted': value } }).category, category, value);
   // RFC 3464 §2: the part that makes a report of delivery.
   const report = [{ type: 'message/delivery-status', name: '' }];
-  assert.equal(categoryOf({ files: report, authorAddress: 'mailer-daemon@host.example' }).category, 'machines');
+  assert.equal(categoryOf({ files: report, authorAddress: 'mailer-daemon@host.example' }).category, 'automatic');
   // RFC 6047 §2.4: an invitation.
-  assert.equal(categoryOf({ files: [{ type: 'text/calendar', name: 'invite.ics' }] }).category, 'dates');
+  assert.equal(categoryOf({ files: [{ type: 'text/calendar', name: 'invite.ics' }] }).category, 'invitations');
 });
 
 test('a record takes a document, the number of a transaction, and a sender of many; a letter shows none of that', () => {
@@ -71,7 +71,7 @@ test('a record takes a document, the number of a transaction, and a sender of ma
     files: [{ type: 'application/pdf', name: 'invoice.pdf' }],
   };
   assert.deepEqual(categoryOf(invoice), { category: 'records', reasons: ['document', 'reference', 'noReply'] });
-  assert.equal(categoryOf({ ...invoice, files: [] }).category, 'machines');
+  assert.equal(categoryOf({ ...invoice, files: [] }).category, 'automatic');
   assert.equal(categoryOf({ ...invoice, authorAddress: 'odile@marchbanks.example' }).category, 'letters');
   assert.deepEqual(categoryOf({}).reasons, ['noSign', 'alone']);
 });
@@ -81,12 +81,12 @@ test('weak signs yield where the user writes to that address; what the user says
   assert.equal(categoryOf({ bulkFields: { precedence: 'bulk' } }, { written: true }).category, 'letters');
   assert.equal(
     categoryOf({ bulkFields: { 'auto-submitted': 'auto-generated' } }, { written: true }).category,
-    'machines',
+    'automatic',
   );
   assert.equal(categoryOf({ authorAddress: 'secretary@saltmarshlane.example' }).category, 'own');
   assert.equal(categoryOf({}, { own: true }).category, 'own');
-  assert.deepEqual(categoryOf({}, { own: true, corrected: 'machines' }), {
-    category: 'machines',
+  assert.deepEqual(categoryOf({}, { own: true, corrected: 'automatic' }), {
+    category: 'automatic',
     reasons: ['corrected'],
   });
 });

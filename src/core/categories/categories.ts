@@ -1,10 +1,10 @@
 /** How a message came to be. The order is that of the numbers in which they are stored; never change it. */
-export const CATEGORIES = ['letters', 'own', 'lists', 'mailings', 'machines', 'records', 'dates'] as const;
+export const CATEGORIES = ['letters', 'own', 'lists', 'mailings', 'automatic', 'records', 'invitations'] as const;
 
 export type Category = (typeof CATEGORIES)[number];
 
 /** Mail that reaches many or comes from a program: what one can do without first. */
-export const BULK: readonly Category[] = ['lists', 'mailings', 'machines'];
+export const BULK: readonly Category[] = ['lists', 'mailings', 'automatic'];
 
 /**
  * What a message shows of how it came to be, as bits of one integer. Stored; never change a bit, only add.
@@ -65,7 +65,7 @@ export function judge({ signs, own, written, corrected }: Evidence): Judgement {
   const bySelf = has('bySelf');
   if (bySelf.length > 0 || own) return { category: 'own', reasons: bySelf.length > 0 ? bySelf : ['ownFolder'] };
   const calendar = has('calendar');
-  if (calendar.length > 0) return { category: 'dates', reasons: calendar };
+  if (calendar.length > 0) return { category: 'invitations', reasons: calendar };
 
   const list = has('listPost');
   if (list.length > 0) return { category: 'lists', reasons: [...list, ...has('listId')] };
@@ -78,9 +78,9 @@ export function judge({ signs, own, written, corrected }: Evidence): Judgement {
   const record = has('document', 'reference');
   if (record.length === 2 && machine.length + mailing.length > 0)
     return { category: 'records', reasons: [...record, ...machine, ...mailing] };
-  if (has('autoSubmitted', 'deliveryReport').length > 0) return { category: 'machines', reasons: machine };
+  if (has('autoSubmitted', 'deliveryReport').length > 0) return { category: 'automatic', reasons: machine };
   if (mailing.length > 0) return { category: 'mailings', reasons: mailing };
-  if (machine.length > 0) return { category: 'machines', reasons: machine };
+  if (machine.length > 0) return { category: 'automatic', reasons: machine };
   return { category: 'letters', reasons: ['noSign', ...(written ? (['written'] as const) : []), ...has('alone')] };
 }
 

@@ -29,7 +29,7 @@ export function heightOf(octets: number): number {
 export type Months = Float64Array;
 
 /** Columns of the field: at most forty years; what is older counts to the first. */
-const MOST_MONTHS = 480;
+const MAX_MONTHS = 480;
 
 /** The months in which mail was received, up to the one after now. A clock that was wrong makes no column of its own. */
 export function monthsOf(received: Float64Array, now: Date, timeZone: string): Months {
@@ -44,7 +44,7 @@ export function monthsOf(received: Float64Array, now: Date, timeZone: string): M
   if (oldest > newest) oldest = newest = today;
   const last = startOfMonth(new TZDate(Math.min(newest, today + 86_400) * 1000, timeZone));
   const starts: number[] = [addMonths(last, 1).getTime() / 1000];
-  for (let back = 0; back < MOST_MONTHS; back++) {
+  for (let back = 0; back < MAX_MONTHS; back++) {
     const start = addMonths(last, -back).getTime() / 1000;
     starts.push(start);
     if (start <= oldest) break;

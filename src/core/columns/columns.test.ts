@@ -6,16 +6,16 @@ import { tableFromIPC } from 'apache-arrow';
 import fc from 'fast-check';
 import { sampleColumns } from '../../../test/column-samples';
 import { CATEGORIES } from '../categories/categories';
-import { criteriaToMask } from '../criteria/columns';
 import { parseCriteria } from '../criteria/parse';
 import type { Criteria } from '../criteria/tree';
-import { FILE_KINDS } from '../mailbox/kinds';
+import { FILE_KINDS } from '../mailbox/file-kinds';
 import { fromArrow, toArrow } from './arrow';
 import { monthColumn, monthsOf, SIZE_BINS, sizeBin } from './axes';
 import type { Columns } from './columns';
+import { type Change, CrossFilter, type Tallies } from './cross-filter';
 import { applyDifference } from './difference';
 import { byDimension, DIMENSIONS, type Dimension, intervalOf } from './dimensions';
-import { type Change, Linked, type Tallies } from './linked';
+import { criteriaToMask } from './mask';
 import { largest, orderBy } from './order';
 
 const NOW = new Date('2026-11-25T00:00:00Z');
@@ -139,7 +139,7 @@ test('the order of rows and the largest of amounts are those of sorting', () => 
 });
 
 /** Every distribution, counted anew by masks: those of all dimensions but its own. */
-function naive(columns: Columns, parts: Record<Dimension, Criteria>, linked: Linked): Tallies {
+function naive(columns: Columns, parts: Record<Dimension, Criteria>, linked: CrossFilter): Tallies {
   const masks = Object.fromEntries(
     DIMENSIONS.map((name) => [name, criteriaToMask(parts[name], columns, CONTEXT)]),
   ) as Record<Dimension, Uint8Array>;
@@ -207,7 +207,7 @@ test('linked narrowing gives after any moves what counting anew gives', () => {
   const moves = fc.array(fc.subarray(CONDITIONS, { maxLength: 5 }), { minLength: 1, maxLength: 8 });
   fc.assert(
     fc.property(moves, (steps) => {
-      const linked = new Linked(columns, months);
+      const linked = new CrossFilter(columns, months);
       for (const conditions of steps) {
         const parsed = parseCriteria(conditions.map((one) => `(${one})`).join(' and '));
         assert.ok(parsed.ok);

@@ -1,4 +1,4 @@
-import { domainOf, hostOf } from '../senders/address';
+import { domainOf, hostOf } from '../mailbox/email-address';
 import { fold } from '../text';
 
 /**
@@ -21,7 +21,7 @@ export interface Columns {
   readonly flags: Uint8Array;
   /** Numbers of core/categories. */
   readonly category: Uint8Array;
-  /** Bits of core/mailbox/kinds: the kinds of its files. */
+  /** Bits of core/mailbox/file-kinds: the kinds of its files. */
   readonly kinds: Uint16Array;
   /** Number of files, and their encoded octets. */
   readonly files: Uint32Array;

@@ -1,6 +1,6 @@
-import { type InstantRange, instantRange } from '../criteria/columns';
 import type { Criteria, Field, FieldTest } from '../criteria/tree';
 import { OCTETS_IN } from '../units';
+import { type InstantRange, instantRange } from './mask';
 
 /**
  * The dimensions in which Sift narrows. Each shows its distribution under the conditions of all the others, so each
@@ -83,7 +83,7 @@ export function intervalOf(criteria: Criteria, context: { now: Date; timeZone: s
 function intervalOfTest(test: FieldTest, context: { now: Date; timeZone: string }): Interval | undefined {
   if (test.value.type !== 'octets') {
     const range: InstantRange = instantRange(test, context);
-    return range.outside ? undefined : range;
+    return range.negated ? undefined : range;
   }
   const octets = test.value.number * (test.value.unit === null ? 1 : OCTETS_IN[test.value.unit]);
   // Sizes are whole, so an edge between two of them may be moved to the upper one.

@@ -114,11 +114,11 @@ function test({ field, op, value }: FieldTest, context: ImapContext): ImapSearch
 }
 
 /** Largest number that every server takes (RFC 3501 §9, number). */
-const LARGEST = 2 ** 32 - 1;
+const MAX_NUMBER = 2 ** 32 - 1;
 
 /** LARGER and SMALLER leave out the number itself, and take whole ones. */
 function size(op: Operator, octets: number): ImapSearch {
-  if (octets > LARGEST) return WIDE;
+  if (octets > MAX_NUMBER) return WIDE;
   const above = (least: number): ImapSearch => (least < 0 ? ALL : { keys: ['LARGER', `${least}`], exact: true });
   const below = (most: number): ImapSearch => (most <= 0 ? NONE : { keys: ['SMALLER', `${most}`], exact: true });
   switch (op) {
@@ -149,9 +149,9 @@ function age(op: Operator, instant: Date, now: Date): ImapSearch {
   const whole = Number.isInteger(instant.getTime() / 1000);
   // An interval is a number above zero in the grammar.
   const older = (interval: number): ImapSearch =>
-    interval < 1 ? WIDE : { keys: ['OLDER', `${interval}`], exact: interval <= LARGEST };
+    interval < 1 ? WIDE : { keys: ['OLDER', `${interval}`], exact: interval <= MAX_NUMBER };
   const younger = (interval: number): ImapSearch =>
-    interval < 1 ? WIDE : { keys: ['YOUNGER', `${interval}`], exact: interval <= LARGEST };
+    interval < 1 ? WIDE : { keys: ['YOUNGER', `${interval}`], exact: interval <= MAX_NUMBER };
   switch (op) {
     case '>':
       return older(seconds + 1);

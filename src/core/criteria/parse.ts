@@ -23,7 +23,7 @@ export interface CriteriaError {
 export type Parsed = { ok: true; criteria: Criteria } | { ok: false; error: CriteriaError };
 
 /** Nesting that is accepted; more is a mistake or an attack on the stack. */
-const DEEPEST = 64;
+const MAX_DEPTH = 64;
 
 const WORD = /[\p{L}\p{M}\p{N}._@/+-]+/uy;
 /** At most six decimals: more would print in another notation than the grammar has. */
@@ -93,7 +93,7 @@ class Parser {
 
   private primary(): Criteria {
     if (this.text[this.at] !== '(') return this.test();
-    if (++this.depth > DEEPEST) throw new Misread(this.at, `at most ${DEEPEST} levels of parentheses`);
+    if (++this.depth > MAX_DEPTH) throw new Misread(this.at, `at most ${MAX_DEPTH} levels of parentheses`);
     this.at++;
     this.space();
     const inside = this.any();

@@ -1,4 +1,4 @@
-import { domainOf } from '../senders/address';
+import { domainOf } from '../mailbox/email-address';
 import { OCTETS_IN } from '../units';
 import { printCriteria } from './print';
 import type { Criteria, FieldTest } from './tree';
@@ -82,13 +82,13 @@ function compile(criteria: Criteria): string {
 }
 
 /** Numbers that every implementation takes (RFC 5228 §2.4.1). */
-const LARGEST = 2 ** 31 - 1;
+const MAX_NUMBER = 2 ** 31 - 1;
 
 /** `:over` and `:under` leave out the number itself (RFC 5228 §5.9). */
 function size(test: FieldTest): string {
   if (test.value.type !== 'octets') throw new TypeError('A size is in octets.');
   const octets = test.value.number * (test.value.unit === null ? 1 : OCTETS_IN[test.value.unit]);
-  if (octets > LARGEST) throw new Refusal(test, 'inexpressible');
+  if (octets > MAX_NUMBER) throw new Refusal(test, 'inexpressible');
   const over = (number: number) => (number < 0 ? 'true' : `size :over ${number}`);
   const under = (number: number) => (number <= 0 ? 'false' : `size :under ${number}`);
   switch (test.op) {

@@ -1,6 +1,6 @@
 import { type Category, categoryNumber } from '../categories/categories';
+import { type FileKind, kindBit } from '../mailbox/file-kinds';
 import { FLAG_BITS } from '../mailbox/flags';
-import { type FileKind, kindBit } from '../mailbox/kinds';
 import { printMultirange, type Ranges } from '../sets/ranges';
 import { fold } from '../text';
 import { OCTETS_IN } from '../units';

@@ -9,7 +9,7 @@ export const GUARD_KINDS = ['flagged', 'drafts', 'correspondents', 'criteria', '
 export type GuardKind = (typeof GUARD_KINDS)[number];
 
 /** Days for which a draft is kept. */
-const DRAFT_DAYS = 30;
+export const DRAFT_DAYS = 30;
 /** Years in which the user wrote to somebody whose mail is kept. */
 export const CORRESPONDENCE_YEARS = 1;
 

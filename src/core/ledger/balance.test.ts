@@ -1,8 +1,12 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { balance, type Mark } from './balance';
+import { balance, type QuotaSnapshot } from './balance';
 
-const mark = (used: number | null, counted: number): Mark => ({ used, counted, at: '2026-11-24T12:00:00.000Z' });
+const mark = (used: number | null, counted: number): QuotaSnapshot => ({
+  used,
+  counted,
+  at: '2026-11-24T12:00:00.000Z',
+});
 
 test('figures that agree within the server’s unit need no reason, whatever of them is not mail', () => {
   const found = balance({
@@ -16,7 +20,7 @@ test('figures that agree within the server’s unit need no reason, whatever of 
 });
 
 test('each difference has its reason: lag, copies counted once, other programs, new mail', () => {
-  const of = (won: number, before: Mark, after: Mark, settled: Mark | null = null) =>
+  const of = (won: number, before: QuotaSnapshot, after: QuotaSnapshot, settled: QuotaSnapshot | null = null) =>
     balance({ won, before, after, settled }).reasons;
   assert.deepEqual(of(1e6, mark(5e6, 4e6), mark(5e6, 3e6)), [{ reason: 'lag', bytes: 1e6 }]);
   assert.deepEqual(of(1e6, mark(3e6, 4e6), mark(2.5e6, 3e6)), [{ reason: 'once', bytes: 5e5 }]);

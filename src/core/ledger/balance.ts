@@ -1,5 +1,5 @@
 /** Used as the server says (null without quota), and counted as the sum of sizes, to the octet. */
-export interface Mark {
+export interface QuotaSnapshot {
   used: number | null;
   counted: number;
   at: string;
@@ -30,7 +30,7 @@ const UNIT = 1024;
  * Whether the server's figure says what is to be expected after a purge: what we count, and as much besides as before it.
  * New mail and other programs change both alike, so they don't hide it.
  */
-export function hasFollowed(before: Mark | null, now: Mark): boolean {
+export function hasFollowed(before: QuotaSnapshot | null, now: QuotaSnapshot): boolean {
   if (before?.used == null || now.used === null) return false;
   return Math.abs(now.used - now.counted - (before.used - before.counted)) <= UNIT;
 }
@@ -40,7 +40,12 @@ export function hasFollowed(before: Mark | null, now: Mark): boolean {
  *
  * @param won octets of the messages that were purged.
  */
-export function balance(run: { won: number; before: Mark; after: Mark; settled: Mark | null }): Balance {
+export function balance(run: {
+  won: number;
+  before: QuotaSnapshot;
+  after: QuotaSnapshot;
+  settled: QuotaSnapshot | null;
+}): Balance {
   const { won, before, after, settled } = run;
   const counted = before.counted - after.counted;
   const reasons: BalanceReason[] = [];

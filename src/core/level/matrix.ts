@@ -1,5 +1,5 @@
 import type { Columns } from '../columns/columns';
-import type { Tally } from '../columns/linked';
+import type { Tally } from '../columns/cross-filter';
 import type { UnitSystem } from '../units';
 
 /** The lower edges of the bands of size, in octets: nothing, then decades of the display unit up to 10 of the third. */
@@ -17,7 +17,7 @@ export interface Matrix {
 }
 
 /** Years in a column: more would be too narrow to read. */
-const MOST_YEARS = 12;
+const MAX_YEARS = 12;
 
 /**
  * Messages and octets by the year in which they were received and by band of size.
@@ -37,7 +37,7 @@ export function yearMatrix(
   for (let row = 0; row < columns.length; row++)
     if (mask[row] === 1) oldest = Math.min(oldest, columns.received[row] as number);
   let first = lastYear;
-  while (first > lastYear - MOST_YEARS + 1 && yearStarts(first) > oldest) first--;
+  while (first > lastYear - MAX_YEARS + 1 && yearStarts(first) > oldest) first--;
   const years = Array.from({ length: lastYear - first + 1 }, (_, index) => first + index);
   const starts = years.map(yearStarts);
   const cells = {

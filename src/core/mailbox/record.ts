@@ -1,4 +1,4 @@
-import type { Mailbox } from '../senders/address';
+import type { EmailAddress } from './email-address';
 import type { MessageFile } from './structure';
 
 /** Part of a message that could not be read; the message is kept all the same. */
@@ -23,9 +23,9 @@ export interface MessageRecord {
   /** The Date field, null where absent or absurd. */
   sent: Date | null;
   /** The first author; null where there is none. */
-  from: Mailbox | null;
+  from: EmailAddress | null;
   /** To and Cc. */
-  recipients: Mailbox[];
+  recipients: EmailAddress[];
   subject: string;
   /** The identifier between the angle brackets of List-Id (RFC 2919 §3), lower case. */
   listId: string;

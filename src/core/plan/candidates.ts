@@ -3,8 +3,8 @@ import type { Columns } from '../columns/columns';
 import { orderBy } from '../columns/order';
 import { instantOfAge } from '../criteria/instants';
 import { printText } from '../criteria/print';
-import type { People } from '../evidence/rows';
 import { type Grouping, type GroupingKind, groupRows } from '../senders/grouping';
+import type { People } from '../senders/people';
 import { OCTETS_IN } from '../units';
 
 /** What could be taken in one decision. */
@@ -25,9 +25,9 @@ const OLD = [1, 2, 4] as const;
 /** MiB from which on a message is huge: a dozen of them already makes a difference (common practice, no source). */
 const HUGE_MIB = [5, 10, 25] as const;
 /** A sender of more letters than this share is somebody, and goes by the address alone. */
-const MOST_LETTERS = 0.2;
+const MAX_LETTERS_SHARE = 0.2;
 /** One with more mail of the user's own than this share is the user, or the user's house. */
-const MOST_OWN = 0.01;
+const MAX_OWN_SHARE = 0.01;
 
 /**
  * Every decision that could be proposed: folders that cost none, bulk of an age, huge messages, and single senders, lists
@@ -79,8 +79,9 @@ export function candidatesOf(
       const key = grouping.keys[group] as string;
       if (key === '' || rows.length === 0) continue;
       // The user is no sender to decide on, nor is a domain of people; a domain of one address is that address.
-      if (share(columns, rows, own) > MOST_OWN) continue;
-      if (by === 'domain' && (sameAddress(columns, rows) || share(columns, rows, letters) > MOST_LETTERS)) continue;
+      if (share(columns, rows, own) > MAX_OWN_SHARE) continue;
+      if (by === 'domain' && (sameAddress(columns, rows) || share(columns, rows, letters) > MAX_LETTERS_SHARE))
+        continue;
       const test = `${FIELD[by]} = ${printText(key)}`;
       propose(by, key, test, 0, rows);
       for (const years of OLD) {

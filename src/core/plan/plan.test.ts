@@ -2,9 +2,9 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
 import { sampleColumns } from '../../../test/column-samples';
-import { criteriaToMask } from '../criteria/columns';
+import { criteriaToMask } from '../columns/mask';
 import { parseCriteria } from '../criteria/parse';
-import { peopleOf } from '../evidence/rows';
+import { peopleOf } from '../senders/people';
 import { rangesOf } from '../sets/ranges';
 import { type Bits, bitsOfRanges, eachBit, emptyBits, hasBit, setBit } from './bits';
 import { greedyCover } from './coverage';
@@ -112,7 +112,7 @@ test('k greedy choices win at least 1 − (1 − 1/k)^k of the best k (Nemhauser
   );
 });
 
-test('suggestions add what their criteria say, hold nothing that is out or refused, reach the target and say where to stop', () => {
+test('suggestions add what their criteria say, hold nothing that is out or dismissed, reach the target and say where to stop', () => {
   const now = new Date('2026-11-24T12:00:00Z');
   const context = { now, timeZone: 'UTC', free: ['Folder 3'] };
   fc.assert(
@@ -128,14 +128,14 @@ test('suggestions add what their criteria say, hold nothing that is out or refus
         for (let row = 0; row < columns.length; row++) if ((row * 7 + seed) % 5 === 0) setBit(out, row);
         const people = peopleOf(columns, scope, now.getTime() / 1000);
         const missing = unit === 'bytes' ? { bytes } : { messages: bytes % 700 };
-        const ask = (refused: string[]) =>
-          suggest(columns, scope, out, people, { ...context, missing, refused, leftOut: [] });
-        const refused = refusals.flatMap((place) => ask([]).suggestions[place]?.key ?? []);
-        const { suggestions, reach, stop } = ask(refused);
+        const ask = (dismissed: string[]) =>
+          suggest(columns, scope, out, people, { ...context, missing, dismissed, leftOut: [] });
+        const dismissed = refusals.flatMap((place) => ask([]).suggestions[place]?.key ?? []);
+        const { suggestions, reach, stop } = ask(dismissed);
         const taken = out.slice();
         let won = 0;
         for (const [index, { where, adds, key, evidence, most }] of suggestions.entries()) {
-          assert.ok(!refused.includes(key));
+          assert.ok(!dismissed.includes(key));
           const parsed = parseCriteria(where);
           assert.ok(parsed.ok, where);
           const mask = criteriaToMask(parsed.criteria, columns, { now, timeZone: 'UTC', outside: new Map() });

@@ -1,10 +1,10 @@
 import type { Columns } from '../columns/columns';
-import { type People, rowEvidence } from '../evidence/rows';
 import type { Amount, Missing } from '../level/level';
+import { type People, rowEvidence } from '../senders/people';
 import { type Bits, hasBit, setBit } from './bits';
 import { type Candidate, candidatesOf } from './candidates';
 import { greedyCover } from './coverage';
-import { type LeftOut, refusedSenders, rowsLeftOut } from './refusals';
+import { dismissedSenders, type LeftOut, rowsLeftOut } from './dismissals';
 
 /** One decision that is proposed. */
 export interface Suggestion extends Omit<Candidate, 'rows'> {
@@ -33,7 +33,7 @@ export const LITTLE = 0.05;
 /** Evidence of so much means: look closely, or leave it. */
 export const MUCH = 50;
 /** More are not looked for: nobody decides on more in one sitting. */
-const MOST_SUGGESTED = 40;
+const MAX_SUGGESTED = 40;
 const LARGEST_SHOWN = 3;
 
 /**
@@ -42,7 +42,7 @@ const LARGEST_SHOWN = 3;
  * is made of. What counts as won is never discounted.
  *
  * @param scope one octet a row, 0 where it lies in the trash.
- * @param out rows that may not be proposed: guarded, refused, or in the plan already.
+ * @param out rows that may not be proposed: guarded, dismissed, or in the plan already.
  */
 export function suggest(
   columns: Columns,
@@ -53,24 +53,24 @@ export function suggest(
     now: Date;
     timeZone: string;
     free: readonly string[];
-    /** Keys of suggestions that were refused, and senders to be left out besides those. */
-    refused: readonly string[];
+    /** Keys of suggestions that were dismissed, and senders to be left out besides those. */
+    dismissed: readonly string[];
     leftOut: readonly LeftOut[];
     missing: Missing | null;
   },
 ): Suggestions {
   const { missing } = context;
-  const refused = new Set(context.refused);
+  const dismissed = new Set(context.dismissed);
   const evidence = rowEvidence(columns, people);
   const eligible = scope.slice();
   for (let row = 0; row < eligible.length; row++) if (hasBit(out, row)) eligible[row] = 0;
-  const left = rowsLeftOut(columns, [...refusedSenders(refused), ...context.leftOut], {
+  const left = rowsLeftOut(columns, [...dismissedSenders(dismissed), ...context.leftOut], {
     address: people.authors.grouping,
   });
   /** By row the number of the sender by which it is left out, counted from 1. */
   const leftBy = new Uint32Array(columns.length);
   for (const [index, { rows }] of left.entries()) for (const row of rows) leftBy[row] = index + 1;
-  const candidates = candidatesOf(columns, eligible, people, context).filter(({ key }) => !refused.has(key));
+  const candidates = candidatesOf(columns, eligible, people, context).filter(({ key }) => !dismissed.has(key));
   const byMessages = missing !== null && 'messages' in missing;
   const worth = (row: number) => (byMessages ? 1 : (columns.size[row] as number));
   const weights = new Float64Array(columns.length);
@@ -84,7 +84,7 @@ export function suggest(
   let reach = need <= 0 ? 0 : null;
   const sets = candidates.map(({ rows }) => rows);
   let cover = greedyCover(sets, weights, covered);
-  while (suggestions.length < MOST_SUGGESTED) {
+  while (suggestions.length < MAX_SUGGESTED) {
     const next = cover.next();
     if (next.done) break;
     let choice = candidates[next.value.set] as Candidate;

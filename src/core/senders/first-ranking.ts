@@ -1,5 +1,5 @@
+import type { EmailAddress } from '../mailbox/email-address';
 import { FLAG_BITS } from '../mailbox/flags';
-import type { Mailbox } from './address';
 
 /** What is known of a message before its structure is read. */
 export interface OutlinedMessage {
@@ -8,7 +8,7 @@ export interface OutlinedMessage {
   received: Date;
   /** Bits of ../mailbox/flags. */
   flags: number;
-  from: Mailbox | null;
+  from: EmailAddress | null;
 }
 
 /** An author in a first ranking; times in milliseconds. */

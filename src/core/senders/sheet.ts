@@ -26,7 +26,7 @@ export type SheetRow = Record<(typeof SHEET_COLUMNS)[number], string>;
 export function writeSheet(rows: Iterable<SheetRow>): string {
   const lines = [
     [...SHEET_COLUMNS],
-    ...Array.from(rows, (row) => SHEET_COLUMNS.map((column) => harmless(row[column]))),
+    ...Array.from(rows, (row) => SHEET_COLUMNS.map((column) => escapeFormula(row[column]))),
   ];
   return stringify(lines, { bom: true, record_delimiter: '\r\n' });
 }
@@ -35,7 +35,7 @@ export function writeSheet(rows: Iterable<SheetRow>): string {
 const ACTIVE = /^['=+\-@\t\r\n\uff1d\uff0b\uff0d\uff20]/;
 
 /** Neutralises a formula with an apostrophe, and doubles one that is there, so that taking one away restores it. */
-export function harmless(cell: string): string {
+export function escapeFormula(cell: string): string {
   return ACTIVE.test(cell) ? `'${cell}` : cell;
 }
 
@@ -44,16 +44,18 @@ function restored(cell: string): string {
 }
 
 /** What is wrong or doubtful in a line of a sheet. */
-export type SheetNote =
-  | 'not-a-sheet'
-  | 'unreadable'
-  | 'unknown-grouping'
-  | 'no-such-sender'
-  | 'unknown-decision'
-  | 'twice'
-  | 'changed'
-  | 'takes-nothing'
-  | 'much-evidence';
+export const SHEET_NOTES = [
+  'not-a-sheet',
+  'unreadable',
+  'unknown-grouping',
+  'no-such-sender',
+  'unknown-decision',
+  'twice',
+  'changed',
+  'takes-nothing',
+  'much-evidence',
+] as const;
+export type SheetNote = (typeof SHEET_NOTES)[number];
 
 export interface SheetDecision {
   line: number;

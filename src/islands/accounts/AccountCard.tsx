@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
+import type { AccountBrief, Level, Settings } from '../../contract/types';
 import { AccountAround } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
-import type { AccountBrief, Level, Settings } from '../../ui/api/types';
 import { Question } from '../../ui/Question';
 import { MAILBOX } from '../../ui/route';
 import { Filling } from '../../ui/tank/Tank';

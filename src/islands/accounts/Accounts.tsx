@@ -1,8 +1,8 @@
 import { useQueries, useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
+import type { AccountBrief, Level } from '../../contract/types';
 import { ApiProblem, call } from '../../ui/api/call';
 import { signOut } from '../../ui/api/signOut';
-import type { AccountBrief, Level } from '../../ui/api/types';
 import { mustGo } from '../../ui/level/need';
 import { Mark } from '../../ui/Mark';
 import { Failed, Loading } from '../../ui/State';

@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useEffect, useState } from 'react';
+import type { AccountBrief, Settings } from '../../contract/types';
 import { AccountProvider } from '../../ui/api/account';
 import { ApiProblem, call } from '../../ui/api/call';
-import type { AccountBrief, Settings } from '../../ui/api/types';
 import { ColumnsProvider } from '../../ui/columns/provider';
 import { Mark } from '../../ui/Mark';
 import { PlanStrip } from '../../ui/plan/PlanStrip';

@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react';
+import type { Run } from '../../contract/types';
 import { balance } from '../../core/ledger/balance';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
-import type { Run } from '../../ui/api/types';
 import { Heads } from '../../ui/Heads';
 import { Sheet } from '../../ui/Sheet';
 import { text } from '../../ui/text';

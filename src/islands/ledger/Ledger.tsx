@@ -1,14 +1,14 @@
+import type { Run } from '../../contract/types';
 import { useFigures, useLevel, useRuns } from '../../ui/api/account';
-import type { Run } from '../../ui/api/types';
 import { Readings } from '../../ui/charts/Readings';
 import { Heads } from '../../ui/Heads';
 import { go, useRoute, withState } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
-import { Chain } from './Chain';
+import { ActiveRun } from './ActiveRun';
 import { Details } from './Details';
-import { Going } from './Going';
+import { LedgerCheck } from './LedgerCheck';
 import { outcomeOf } from './outcome';
 
 /** The lasting record: what was asked, what the server confirmed, what was won back, what was left and why. */
@@ -25,7 +25,7 @@ export default function Ledger() {
     <>
       <h1 className="sr-only">{text.places.ledger}</h1>
       {going.map((run) => (
-        <Going key={run.id} run={run} />
+        <ActiveRun key={run.id} run={run} />
       ))}
       <Readings
         title={
@@ -35,7 +35,7 @@ export default function Ledger() {
         }
       />
       {all.length > 0 && <Runs runs={all} />}
-      <Chain />
+      <LedgerCheck />
     </>
   );
 }

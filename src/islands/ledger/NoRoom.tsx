@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query';
+import type { Lot, Run } from '../../contract/types';
 import { useAccount, useFigures } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
-import type { Lot, Run } from '../../ui/api/types';
 import { Question } from '../../ui/Question';
 import { Link } from '../../ui/route';
 import { text } from '../../ui/text';

@@ -1,5 +1,5 @@
+import type { Run } from '../../contract/types';
 import { useChange } from '../../ui/api/account';
-import type { Run } from '../../ui/api/types';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 

@@ -1,5 +1,5 @@
+import type { Run } from '../../contract/types';
 import { balance } from '../../core/ledger/balance';
-import type { Run } from '../../ui/api/types';
 import { text } from '../../ui/text';
 
 /** What became of the level, in a sentence: expected against what the server's figure says. */

@@ -1,10 +1,10 @@
 import { DropdownMenu } from 'radix-ui';
 import { useMemo, useState } from 'react';
+import type { FolderLevel, Level, Lot } from '../../contract/types';
 import { printText } from '../../core/criteria/print';
 import { type FolderNode, folderTree, trashFolder } from '../../core/mailbox/folders';
 import { fittingUnit } from '../../core/units';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
-import type { FolderLevel, Level, Lot } from '../../ui/api/types';
 import { Bar } from '../../ui/Bar';
 import { Link } from '../../ui/route';
 import { Refused } from '../../ui/State';
@@ -33,7 +33,7 @@ function rowsOf(nodes: readonly Node[], order: Order): Node[] {
 }
 
 /** Levels of subfolders that are indented; deeper ones stand under each other. */
-const DEEPEST_INDENT = 8;
+const MAX_INDENT = 8;
 
 /** Every folder with its own figures and those of all below it added up. */
 export function FolderTable({ level }: { level: Level }) {
@@ -85,7 +85,7 @@ export function FolderTable({ level }: { level: Level }) {
         <tbody>
           {rows.map((node) => (
             <tr key={node.path}>
-              <td style={{ paddingLeft: `calc(${Math.min(node.depth, DEEPEST_INDENT)} * var(--indent))` }}>
+              <td style={{ paddingLeft: `calc(${Math.min(node.depth, MAX_INDENT)} * var(--indent))` }}>
                 <Link
                   to={
                     node.path === trash

@@ -1,7 +1,7 @@
 import { useState } from 'react';
+import type { Level as LevelData, Settings } from '../../contract/types';
 import { OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../../ui/api/account';
-import type { Level as LevelData, Settings } from '../../ui/api/types';
 import { Readings } from '../../ui/charts/Readings';
 import { useMeasured } from '../../ui/columns/useMeasured';
 import { RolesForm } from '../../ui/level/RolesForm';

@@ -1,5 +1,5 @@
+import type { Level } from '../../contract/types';
 import { useFigures } from '../../ui/api/account';
-import type { Level } from '../../ui/api/types';
 import { mustGo } from '../../ui/level/need';
 import { Link } from '../../ui/route';
 import { text } from '../../ui/text';

@@ -1,4 +1,5 @@
 import { useQueries, useQuery } from '@tanstack/react-query';
+import type { NewestMessage } from '../../contract/types';
 import { useAccount, useFigures, useLevel } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { Link } from '../../ui/route';
@@ -115,13 +116,6 @@ function Facts({ sender }: { sender: SenderRow }) {
       </dl>
     </>
   );
-}
-
-interface NewestMessage {
-  id: number;
-  subject: string;
-  date: string;
-  size: number;
 }
 
 /** How many of the newest show their first lines, and how many lines. */

@@ -1,6 +1,6 @@
 import { type FormEvent, useState } from 'react';
+import type { Settings } from '../../contract/types';
 import { useAccount, useChange } from '../../ui/api/account';
-import type { Settings } from '../../ui/api/types';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 

@@ -1,17 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
+import type { Session } from '../../contract/types';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { ago } from '../../ui/text/format';
-
-interface Session {
-  id: number;
-  agent: string;
-  since: string;
-  seenAt: string;
-  isOwn: boolean;
-}
 
 /** The sessions that are signed in to the mailbox, each of which can be ended from here. */
 export function Sessions() {

@@ -1,7 +1,7 @@
 import type { FormEvent } from 'react';
+import type { Settings } from '../../contract/types';
 import { OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useLevel } from '../../ui/api/account';
-import type { Settings } from '../../ui/api/types';
 import { RolesForm } from '../../ui/level/RolesForm';
 import { Sheet } from '../../ui/Sheet';
 import { text } from '../../ui/text';

@@ -1,19 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { type FormEvent, useState } from 'react';
+import type { Token } from '../../contract/types';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { ago } from '../../ui/text/format';
-
-interface Token {
-  id: number;
-  name: string;
-  acts: boolean;
-  endsAt: string;
-  madeAt: string;
-  usedAt: string | null;
-}
 
 interface Wanted {
   name: string;

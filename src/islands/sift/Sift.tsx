@@ -12,8 +12,8 @@ import type { ListOrder } from '../../workers/protocol';
 import { Conditions } from './Conditions';
 import { Distributions } from './Distributions';
 import { Field } from './Field';
-import { Kept } from './Kept';
-import { List } from './List';
+import { MessageList } from './MessageList';
+import { SavedFilters } from './SavedFilters';
 
 const DESCENDS = new Set(['size', 'date', 'attached']);
 
@@ -68,7 +68,7 @@ export default function Sift() {
       <div className="grid shrink-0 gap-2">
         <div className="flex items-start gap-3">
           <CriteriaField value={where} placeholder={text.sift.placeholder} onChange={setWhere} />
-          <Kept where={settled} onChoose={setWhere} />
+          <SavedFilters where={settled} onChoose={setWhere} />
           <Link to={`/senders${query({ where: settled })}`} className="button">
             {text.sift.rankSenders}
           </Link>
@@ -98,7 +98,7 @@ export default function Sift() {
         <div className="sift-panes" data-where={data.where}>
           <Distributions narrowed={data} where={where} onChange={setWhere} />
           <Field narrowed={data} where={where} onDraft={drag} onChange={setWhere} />
-          <List
+          <MessageList
             narrowed={data}
             client={client}
             view={{ order, descending, ...view }}

@@ -1,16 +1,9 @@
 import { useEffect, useState } from 'react';
+import type { DeviceCode, SignedIn } from '../../contract/types';
 import { call } from '../../ui/api/call';
 import { text } from '../../ui/text';
 import type { Place } from './access';
-import { enter, type SignedIn } from './entered';
-
-interface DeviceCode {
-  code: string;
-  url: string;
-  /** Seconds. */
-  interval: number;
-  endsAt: string;
-}
+import { enter } from './entered';
 
 /** Asks the host for an authorization: on its own page, or by a code that is typed on another device. */
 export function Authorize({ place, onPassword }: { place: Place; onPassword(): void }) {

@@ -3,7 +3,7 @@ import { ApiProblem } from '../../ui/api/call';
 import { text } from '../../ui/text';
 import { Authorize } from './Authorize';
 import type { Access, Server } from './access';
-import { Find } from './Find';
+import { FindServer } from './FindServer';
 import { Labelled } from './Labelled';
 import { isCovered, useAuthorizing } from './useAuthorizing';
 
@@ -53,7 +53,7 @@ export function Form({
   return (
     <form onSubmit={submit} className="card grid grid-cols-[1fr_92px] gap-3">
       {divided && <p className="note col-span-2">{text.signIn.or}</p>}
-      {!known && <Find onFound={change} />}
+      {!known && <FindServer onFound={change} />}
       <Labelled name="host" label={text.signIn.host}>
         <input
           {...field('host')}

@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
+import type { AccountBrief } from '../../contract/types';
 import { call } from '../../ui/api/call';
-import type { AccountBrief } from '../../ui/api/types';
 import { Mark } from '../../ui/Mark';
 import { Loading } from '../../ui/State';
 import { text } from '../../ui/text';

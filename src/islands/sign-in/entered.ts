@@ -1,5 +1,5 @@
+import type { AccountBrief, Settings } from '../../contract/types';
 import { call } from '../../ui/api/call';
-import type { AccountBrief, Settings } from '../../ui/api/types';
 
 /** What every way of signing in answers. */
 export interface SignedIn {

@@ -1,10 +1,10 @@
 import { useMemo, useState } from 'react';
+import type { Message } from '../../contract/types';
 import { useFigures, useLevel } from '../../ui/api/account';
-import type { Message } from '../../ui/api/types';
 import { type Column, Grid } from '../../ui/grid/Grid';
 import { everything, isEmpty, isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
 import { messageColumns } from '../../ui/messages/columns';
-import { Look } from '../../ui/messages/Look';
+import { MessagePreview } from '../../ui/messages/MessagePreview';
 import { markedAmount } from '../../ui/messages/marked';
 import { useMessages } from '../../ui/messages/useMessages';
 import { Question } from '../../ui/Question';
@@ -135,7 +135,7 @@ export function Contents({ where, days }: { where: string; days: number | null }
         onDelete={() => undefined}
         empty={where === '' ? text.trash.empty : text.sift.nothing}
       />
-      <Look
+      <MessagePreview
         id={looked?.id}
         title={looked && (looked.subject || text.sift.noSubject)}
         onClose={() => setLooked(undefined)}

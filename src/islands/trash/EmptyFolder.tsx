@@ -1,7 +1,7 @@
 import { useId, useState } from 'react';
+import type { Level } from '../../contract/types';
 import { folderTree, withSubfolders } from '../../core/mailbox/folders';
 import { useFigures } from '../../ui/api/account';
-import type { Level } from '../../ui/api/types';
 import { Question } from '../../ui/Question';
 import { go } from '../../ui/route';
 import { text } from '../../ui/text';

@@ -1,6 +1,6 @@
 import { Fragment } from 'react';
+import type { Amount, Level, TrashGroup, TrashState } from '../../contract/types';
 import { useFigures } from '../../ui/api/account';
-import type { Amount, Level, TrashGroup, TrashState } from '../../ui/api/types';
 import { Heads } from '../../ui/Heads';
 import { Question } from '../../ui/Question';
 import { go } from '../../ui/route';

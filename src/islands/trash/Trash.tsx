@@ -6,8 +6,8 @@ import { text } from '../../ui/text';
 import { Contents } from './Contents';
 import { EmptyFolder } from './EmptyFolder';
 import { Groups } from './Groups';
+import { PurgeTrash } from './PurgeTrash';
 import { useTrash } from './useTrash';
-import { Whole } from './Whole';
 
 /** What lies in the trash and still counts: by what brought it there, searched, taken back, purged. */
 export default function Trash() {
@@ -22,7 +22,7 @@ export default function Trash() {
         <div className="grid gap-[14px] lg:grid-cols-[minmax(0,1.6fr)_minmax(0,1fr)]">
           <Groups trash={trash} level={level} />
           <div className="grid content-start gap-[14px]">
-            <Whole level={level} trash={trash} />
+            <PurgeTrash level={level} trash={trash} />
             <EmptyFolder level={level} />
           </div>
         </div>

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
+import type { Amount } from '../../contract/types';
 import { useAccount } from '../../ui/api/account';
 import { call, query } from '../../ui/api/call';
-import type { Amount } from '../../ui/api/types';
 
 const DAY_MS = 86_400_000;
 

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { Amount, Run, TrashState } from '../../contract/types';
 import { useAccount, useChange } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
-import type { Amount, Run, TrashState } from '../../ui/api/types';
 
 /** What lies in the trash, by what brought it there. */
 export function useTrash() {

@@ -7,7 +7,7 @@ const MAX = 25_000;
  * two batches it is looked whether the user wants the run stopped.
  */
 const COMFORTABLE_MS = 2_000;
-const LONGEST_MS = 6_000;
+const MAX_BATCH_MS = 6_000;
 /** By how much the least is raised with each measurement. */
 const FORGETS = 1.05;
 /** Milliseconds from which on no batch grows, however little its messages add: a command has a deadline. */
@@ -39,7 +39,7 @@ export class BatchSizer {
     const fixed = (this.least.get(messages) ?? ms) - (ofMessages ?? 0);
     if (ms >= COMFORTABLE_MS && ofMessages !== undefined && fixed > ofMessages) {
       if (ms < NEVER_LONGER_MS) this.grow();
-    } else if (ms > LONGEST_MS) {
+    } else if (ms > MAX_BATCH_MS) {
       if (ofMessages === undefined || ofMessages > 2 * fixed || ms > NEVER_LONGER_MS) this.shrink();
     }
     // What was small for another reason says nothing about larger ones.

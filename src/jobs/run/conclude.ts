@@ -1,22 +1,23 @@
-import { hasFollowed, type Mark } from '../../core/ledger/balance';
+import { hasFollowed, type QuotaSnapshot } from '../../core/ledger/balance';
 import type { MailServer } from '../../mail/server';
-import type { Account } from '../../store/accounts';
-import { digestOfDone } from '../../store/batches';
-import { appendEntry } from '../../store/chain';
-import { type Database, transaction } from '../../store/database';
+import type { Account } from '../../store/access/accounts';
+import type { Database } from '../../store/database';
 import { tell } from '../../store/events';
-import { leaveForOtherReason, movedElsewhere } from '../../store/frozen';
-import { finishJob, holdLease, type Job } from '../../store/jobs';
-import { countedBytes } from '../../store/level';
-import { saveReading } from '../../store/readings';
-import { recordOfRun } from '../../store/record';
-import { type Run, runById, updateRun } from '../../store/runs';
+import { countedBytes } from '../../store/index/counted-bytes';
+import { saveReading } from '../../store/index/readings';
+import { finishJob, type Job } from '../../store/jobs';
+import { digestOfDone } from '../../store/runs/batches';
+import { leaveForOtherReason, movedElsewhere } from '../../store/runs/frozen';
+import { appendEntry } from '../../store/runs/ledger-chain';
+import { recordOfRun } from '../../store/runs/run-record';
+import { type Run, runById, updateRun } from '../../store/runs/runs';
 import type { WorkContext } from '../context';
-import { readLevel } from '../listing';
+import { fenceOf } from '../fence';
 import { noticeOfRun } from '../notices';
-import { changedFolders } from '../scan/changed';
-import { FolderSync } from '../scan/folder';
-import { lookAgainLater } from '../settling';
+import { checkQuotaLater } from '../quota-check';
+import { changedFolders } from '../sync/changed-folders';
+import { readLevel } from '../sync/folder-listing';
+import { FolderSync } from '../sync/folder-sync';
 
 /** Ends a run: what vanished is looked for elsewhere, the level is read, and the ledger gets its entry. */
 export async function conclude(
@@ -27,11 +28,11 @@ export async function conclude(
   run: Run,
   state: 'done' | 'cancelled',
 ): Promise<void> {
-  const { database, worker, vault } = context;
+  const { database, vault } = context;
+  const fenced = fenceOf(context, job);
   await lookForMoved(context, job, account, server, run);
-  const after = await levelMark(database, account, server);
-  await transaction(database, async (client) => {
-    await holdLease(client, job, worker);
+  const after = await quotaSnapshot(database, account, server);
+  await fenced(async (client) => {
     await updateRun(client, account.id, run.id, { state, after, wanted: null, problem: null });
     const { before } = (await runById(client, account.id, run.id)) as Run;
     const isMeasured = run.action === 'purge' && before?.used != null && after.used !== null;
@@ -58,7 +59,7 @@ export async function conclude(
         record: await recordOfRun(client, account.id, run.id),
       },
     });
-    if (isMeasured && !settled) await lookAgainLater(client, account.id, 0);
+    if (isMeasured && !settled) await checkQuotaLater(client, account.id, 0);
     await noticeOfRun(client, account, ended);
     for (const [kind, data] of [
       ['run', ended],
@@ -80,21 +81,23 @@ async function lookForMoved(
   server: MailServer,
   run: Run,
 ): Promise<void> {
-  const { database, worker } = context;
+  const { database } = context;
   const left = (await runById(database, account.id, run.id))?.left ?? [];
   if (!left.some(({ reason }) => reason === 'vanished')) return;
   const sync = new FolderSync(context, job, account, server);
   const listed = await readLevel(database, account.id, server);
   for (const { folder } of await changedFolders(database, account.id, listed, false)) await sync.sync(folder);
-  await transaction(database, async (client) => {
-    await holdLease(client, job, worker);
+  await fenceOf(
+    context,
+    job,
+  )(async (client) => {
     const moved = await movedElsewhere(client, account.id, run.id);
     await leaveForOtherReason(client, account.id, run.id, 'vanished', 'moved', moved);
   });
 }
 
 /** How full it is now: what the server says, and what we count. */
-export async function levelMark(database: Database, account: Account, server: MailServer): Promise<Mark> {
+export async function quotaSnapshot(database: Database, account: Account, server: MailServer): Promise<QuotaSnapshot> {
   const [quota, counted] = await Promise.all([server.quota(), countedBytes(database, account.id)]);
   if (quota) await saveReading(database, account.id, quota);
   return { used: quota?.used ?? null, counted, at: new Date().toISOString() };

@@ -1,9 +1,10 @@
 import { MailProblem } from '../../mail/problem';
 import type { ListedFolder, MailServer } from '../../mail/server';
-import type { Account } from '../../store/accounts';
-import type { Database, Queryable } from '../../store/database';
-import { folderById, foldersOf, generationsFor, type StoredFolder, saveListing } from '../../store/folders';
-import { assertGone } from '../listing';
+import type { Account } from '../../store/access/accounts';
+import type { Database } from '../../store/database';
+import { folderById, foldersOf, generationsFor, type StoredFolder, saveListing } from '../../store/index/folders';
+import type { Fence } from '../fence';
+import { assertGone } from '../sync/folder-listing';
 
 /** A folder into which messages are brought. */
 export interface Destination {
@@ -24,7 +25,7 @@ export class Destinations {
     private readonly database: Database,
     private readonly account: Account,
     private readonly server: MailServer,
-    private readonly fenced: <T>(act: (client: Queryable) => Promise<T>) => Promise<T>,
+    private readonly fenced: Fence,
     private readonly mayMake: boolean,
   ) {}
 

@@ -1,11 +1,11 @@
 import type { Ranges } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, MailServer, OpenFolder } from '../../mail/server';
-import type { Account } from '../../store/accounts';
+import type { Account } from '../../store/access/accounts';
 import type { Database } from '../../store/database';
-import { folderById, generationById, type StoredFolder } from '../../store/folders';
-import type { LeftReason } from '../../store/runs';
-import type { FolderSync } from '../scan/folder';
+import { folderById, generationById, type StoredFolder } from '../../store/index/folders';
+import type { LeftReason } from '../../store/runs/runs';
+import type { FolderSync } from '../sync/folder-sync';
 import type { Destinations } from './destinations';
 
 /** The folders of a run on one connection: which is open. */

@@ -1,6 +1,6 @@
 import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
-import type { BatchExecutor } from './executor';
+import type { BatchExecutor } from './batch/executor';
 import type { Folders } from './folders';
 
 /** Connections of one run: hosts commonly allow ten or more of one user, some fewer. */

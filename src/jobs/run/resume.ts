@@ -1,7 +1,7 @@
 import type { Queryable } from '../../store/database';
 import { tell } from '../../store/events';
 import { enqueue } from '../../store/jobs';
-import { type Run, runById, runsToSignInFor, updateRun } from '../../store/runs';
+import { type Run, runById, runsToSignInFor, updateRun } from '../../store/runs/runs';
 
 /** Goes on with a run that stands still, in a transaction of the caller's; with `cancel`, to end it. */
 export async function resume(

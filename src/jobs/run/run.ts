@@ -1,17 +1,24 @@
 import { trashFolder, trashFolders } from '../../core/mailbox/folders';
 import { difference, numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
-import { patient } from '../../mail/patient';
 import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, MailServer } from '../../mail/server';
-import type { Account } from '../../store/accounts';
-import { type Batch, type BatchMethod, beginBatch, closeBatch, openBatches } from '../../store/batches';
-import { type Queryable, transactionBySets } from '../../store/database';
+import { withThrottleRetry } from '../../mail/throttle-retry';
+import type { Account } from '../../store/access/accounts';
+import type { Queryable } from '../../store/database';
 import { tell } from '../../store/events';
-import { foldersOf, type StoredFolder } from '../../store/folders';
-import { leave, passedOf, pendingAmong, pendingOf, type Strayed, type Unfollowed } from '../../store/frozen';
-import { keptAmong } from '../../store/guards';
-import { holdLease, type Job } from '../../store/jobs';
-import { updateFlags } from '../../store/placements';
+import { foldersOf, type StoredFolder } from '../../store/index/folders';
+import { keptAmong } from '../../store/index/guarded';
+import { updateFlags } from '../../store/index/placements';
+import type { Job } from '../../store/jobs';
+import { type Batch, type BatchMethod, beginBatch, closeBatch, openBatches } from '../../store/runs/batches';
+import {
+  guardOverridesOf,
+  leave,
+  pendingAmong,
+  pendingOf,
+  type Strayed,
+  type Unfollowed,
+} from '../../store/runs/frozen';
 import {
   addWorked,
   type LeftReason,
@@ -21,13 +28,15 @@ import {
   runById,
   updateRun,
   wantedOf,
-} from '../../store/runs';
+} from '../../store/runs/runs';
 import { LARGE, TooLarge, type Turn, type WorkContext } from '../context';
-import { FolderSync } from '../scan/folder';
+import { type Fence, fenceOf } from '../fence';
+import { FolderSync } from '../sync/folder-sync';
+import { BatchExecutor } from './batch/executor';
+import type { Answered, Close } from './batch/strategy';
 import { BatchSizer } from './batch-sizer';
-import { conclude, levelMark } from './conclude';
+import { conclude, quotaSnapshot } from './conclude';
 import { Destinations } from './destinations';
-import { type Answered, BatchExecutor, type Close } from './executor';
 import { Folders } from './folders';
 import { isOfConnection, type Lane, Lanes } from './lanes';
 import { arranged, type Group, isScattered, nextWave, type Planned, type Routed, sourcesOf } from './wave';
@@ -71,6 +80,9 @@ class Carrier {
   private readonly lanes: Lanes;
   private readonly server: MailServer;
   private readonly executor: BatchExecutor;
+  private readonly fenced: Fence;
+  /** Whether it is known what the server does with what is expunged outside the trash. */
+  private readonly probe: { done: boolean };
   private readonly destinations: Destinations;
   private readonly sizer = new BatchSizer();
   private readonly tries = new Map<number, number>();
@@ -78,7 +90,7 @@ class Carrier {
   private readonly followed = new Set<number>();
   private trash: StoredFolder | undefined;
   private trashIds = new Set<number>();
-  private passed: Ranges = [];
+  private overrides: Ranges = [];
   private since = Date.now();
   private announcedAt = 0;
 
@@ -92,33 +104,35 @@ class Carrier {
     private readonly turn: Turn,
   ) {
     this.server = this.patiently(server);
-    const fenced = this.fenced.bind(this);
-    this.destinations = new Destinations(context.database, account, this.server, fenced, run.action === 'restore');
+    this.fenced = fenceOf(context, job, { bySets: true });
+    this.probe = { done: run.handsOver };
+    this.destinations = new Destinations(context.database, account, this.server, this.fenced, run.action === 'restore');
     const first = this.laneOver(this.server);
     this.executor = first.executor;
     this.lanes = new Lanes(first, async () => this.laneOver(this.patiently(await another())));
   }
 
   private patiently(server: MailServer): MailServer {
-    return patient(server, () => this.askedForPatience());
+    return withThrottleRetry(server, () => this.askedForPatience());
   }
 
   private laneOver(server: MailServer): Lane {
-    const { context, account, destinations } = this;
-    const fenced = this.fenced.bind(this);
+    const { context, account, destinations, run, fenced, probe } = this;
     const sync = new FolderSync(context, this.job, account, server);
     const folders = new Folders(context.database, account, server, sync, destinations);
     const announce = this.announce.bind(this);
-    const executor = new BatchExecutor(
-      context.database,
+    const { database } = context;
+    const executor = new BatchExecutor({
+      database,
       account,
       server,
-      this.run,
+      run,
       folders,
       destinations,
       fenced,
       announce,
-    );
+      probe,
+    });
     return { server, folders, executor };
   }
 
@@ -132,7 +146,7 @@ class Carrier {
           open.reduce((sum, { members }) => sum + members.length, 0),
         );
       for (const batch of open) {
-        await this.executor.settle(batch);
+        await this.executor.recover(batch);
         await this.fenced((client) => this.turn.progressed(client));
       }
       const outcome = await this.work();
@@ -148,12 +162,12 @@ class Carrier {
   private async begin(): Promise<void> {
     const { database } = this.context;
     await this.says('measuring');
-    const before = this.run.before ?? (await levelMark(database, this.account, this.server));
+    const before = this.run.before ?? (await quotaSnapshot(database, this.account, this.server));
     await this.fenced(async (client) => {
       await updateRun(client, this.account.id, this.run.id, { state: 'running', before, problem: null });
       await this.announce(client);
     });
-    this.passed = await passedOf(database, this.account.id, this.run.id);
+    this.overrides = await guardOverridesOf(database, this.account.id, this.run.id);
     const folders = await foldersOf(database, this.account.id);
     this.trash = trashFolder(folders, this.account.settings.trashFolder);
     this.trashIds = new Set(trashFolders(folders, this.account.settings.trashFolder).map(({ id }) => id));
@@ -248,13 +262,13 @@ class Carrier {
     if (this.run.action === 'restore') return origin ?? this.run.fallback ?? undefined;
     if (!this.trash) return null;
     if (this.run.action === 'trash') return this.trash.id;
-    return this.trashIds.has(folder) || (this.executor.probed && !this.run.handsOver) ? null : this.trash.id;
+    return this.trashIds.has(folder) || (this.probe.done && !this.run.handsOver) ? null : this.trash.id;
   }
 
   /** As much as the server takes well; a first batch by itself where it has to be found out what it does. */
   private waveSize(queue: readonly Routed[]): [messages: number, batches?: number] {
     const next = queue.at(-1) as Routed;
-    const probing = !this.executor.probed && this.methodOf(next) !== 'move' && next.destination !== null;
+    const probing = !this.probe.done && this.methodOf(next) !== 'move' && next.destination !== null;
     if (!probing) return [this.sizer.size];
     this.sizer.atMost(PROBE);
     return [this.sizer.size, 1];
@@ -280,7 +294,7 @@ class Carrier {
   /** Whether the server tells enough of each command for several to be carried out at a time. */
   private get tellsAll(): boolean {
     const { move, uidPlus } = this.server.dialect;
-    return uidPlus && (this.run.action === 'purge' ? this.executor.probed && !this.run.handsOver : move);
+    return uidPlus && (this.run.action === 'purge' ? this.probe.done && !this.run.handsOver : move);
   }
 
   /**
@@ -304,7 +318,7 @@ class Carrier {
     );
     this.sizer.answered(countOfMembers(planned.map(({ group }) => group)), Date.now() - started);
     const closes = outcomes.flatMap(({ result }) => result?.close ?? []);
-    const open = outcomes.filter(({ result, error }) => error !== undefined || result?.settle);
+    const open = outcomes.filter(({ result, error }) => error !== undefined || result?.recover);
     if (lost === undefined && open.length === 0) return { closes, again: [] };
     // Nothing may be under way, and all that came must be known, before the fate of the others is told.
     await booked;
@@ -312,7 +326,7 @@ class Carrier {
     if (lost !== undefined) throw lost;
     const again: Routed[] = [];
     for (const { task, result, error } of open) {
-      if (result?.settle) await result.settle();
+      if (result?.recover) await result.recover();
       else for (const one of await this.refused(error, task)) again.push(one);
     }
     return { closes: [], again };
@@ -393,7 +407,7 @@ class Carrier {
       const ids = groups.flatMap(({ members }) => members.map(({ id }) => id));
       const among = await keptAmong(client, this.account, new Date(), ids);
       // What the user let through is kept by a hold alone.
-      const guarded = [...numbersOf(difference(rangesOf(among.guarded), this.passed))];
+      const guarded = [...numbersOf(difference(rangesOf(among.guarded), this.overrides))];
       await leave(client, this.account.id, this.run.id, 'held', among.held);
       await leave(client, this.account.id, this.run.id, 'guarded', guarded);
       return new Set([...among.held, ...guarded]);
@@ -436,7 +450,7 @@ class Carrier {
     if (reason === undefined) return executor.send(batch, sources);
     // It was never sent.
     return {
-      settle: async () => {
+      recover: async () => {
         await this.book([(client) => closeBatch(client, this.account.id, this.run.id, batch, [])]);
         await this.cannotUse(reason, group);
       },
@@ -462,7 +476,7 @@ class Carrier {
     if (!(error instanceof MailProblem) || !(ofLane || REFUSALS.has(error.kind))) throw error;
     const { database } = this.context;
     const open = (await openBatches(database, this.account.id, this.run.id)).find(({ seq }) => seq === batch.seq);
-    if (open) await this.executor.settle(open);
+    if (open) await this.executor.recover(open);
     const rest = await this.stillPending(group.members);
     // A further connection was lost: the first goes on.
     if (rest.length === 0 || ofLane) return rest;
@@ -573,13 +587,6 @@ class Carrier {
     if (!surely && Date.now() - this.announcedAt < ANNOUNCED_MS) return;
     this.announcedAt = Date.now();
     await tell(client, this.account.id, 'run', await runById(client, this.account.id, this.run.id));
-  }
-
-  private fenced<T>(act: (client: Queryable) => Promise<T>): Promise<T> {
-    return transactionBySets(this.context.database, async (client) => {
-      await holdLease(client, this.job, this.context.worker);
-      return act(client);
-    });
   }
 }
 

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
-import type { Batch } from '../../store/batches';
+import type { Batch } from '../../store/runs/batches';
 import { arranged, nextWave, type Routed, sourcesOf } from './wave';
 
 const pending = fc.uniqueArray(

@@ -1,6 +1,6 @@
 import { covering, type Ranges, rangesOf } from '../../core/sets/ranges';
-import type { Batch } from '../../store/batches';
-import type { PendingPlacement } from '../../store/frozen';
+import type { PendingPlacement } from '../../store/index/placements';
+import type { Batch } from '../../store/runs/batches';
 
 /** A pending placement with the folder it goes to; null for a purge. */
 export interface Routed extends PendingPlacement {

@@ -1,27 +1,29 @@
 import { chunksOf, difference, type Ranges } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { ListedFolder, MailServer, OpenFolder } from '../../mail/server';
-import { type Account, isUnsettled, takeUnsettled } from '../../store/accounts';
-import type { Place } from '../../store/arrivals';
-import { categorise, readMissingSigns } from '../../store/categories';
-import { refreshStatistics, transaction } from '../../store/database';
-import { findSoleDocuments, hasUnseenDocuments } from '../../store/documents';
+import { type Account, isUnsettled, takeUnsettled } from '../../store/access/accounts';
+import { refreshStatistics } from '../../store/database';
 import { tell } from '../../store/events';
-import { dropFirstRanking, saveFirstRanking } from '../../store/first-ranking';
-import type { Generation } from '../../store/folders';
-import { applyGuards, readGuarded } from '../../store/guards';
-import { holdLease, type Job } from '../../store/jobs';
-import { hasLots } from '../../store/lots';
-import { countsByGeneration, hasPlacements } from '../../store/placements';
-import { type ScanStage, saveOutline, updateScan } from '../../store/scans';
-import { hasLooseMessages, joinThreads } from '../../store/threads';
+import type { Place } from '../../store/index/arrivals';
+import { categorise, readMissingSigns } from '../../store/index/categories';
+import { dropFirstRanking, saveFirstRanking } from '../../store/index/first-ranking';
+import type { Generation } from '../../store/index/folders';
+import { readGuarded } from '../../store/index/guarded';
+import { countsByGeneration, hasPlacements } from '../../store/index/placements';
+import { type ScanStage, saveOutline, updateScan } from '../../store/index/scans';
+import { findSoleDocuments, hasUnseenDocuments } from '../../store/index/sole-documents';
+import { hasLooseMessages, joinThreads } from '../../store/index/threads';
+import type { Job } from '../../store/jobs';
+import { applyGuards } from '../../store/plan/guards';
+import { hasLots } from '../../store/plan/lots';
 import { LARGE, TooLarge, type Turn, type WorkContext } from '../context';
-import { readLevel } from '../listing';
+import { type Fence, fenceOf } from '../fence';
 import { noticeOfScan } from '../notices';
-import { type ChangedFolder, changedFolders } from './changed';
+import { type ChangedFolder, changedFolders } from '../sync/changed-folders';
+import type { Gatherer } from '../sync/details';
+import { readLevel } from '../sync/folder-listing';
+import { type ComparedFolder, FolderSync } from '../sync/folder-sync';
 import { ConnectionPool, type FolderTask } from './connection-pool';
-import type { Gatherer } from './details';
-import { type ComparedFolder, FolderSync } from './folder';
 import { OutlinePass, total, WORTH_OUTLINING } from './outline';
 
 /** Rounds after which a folder that never stands still is left as it is then; the next scan goes on. */
@@ -73,6 +75,7 @@ class Scanner {
   /** Whether this try got on for good, so that the next would be a first one. */
   private lasts = false;
   private readonly sync: FolderSync;
+  private readonly fenced: Fence;
   private readonly pool: ConnectionPool;
 
   constructor(
@@ -83,6 +86,7 @@ class Scanner {
     another: () => Promise<MailServer>,
     private readonly turn: Turn,
   ) {
+    this.fenced = fenceOf(context, job);
     this.sync = new FolderSync(context, job, account, server, (messages) => this.written(messages));
     this.pool = new ConnectionPool(server, another);
   }
@@ -288,14 +292,6 @@ class Scanner {
     }
     await this.write('running');
     if (this.messages.total > LARGE && !this.turn.claimLarge()) throw new TooLarge();
-  }
-
-  /** A transaction that only the holder of the lease can close. */
-  private fenced<T>(act: Parameters<typeof transaction<T>>[1]): Promise<T> {
-    return transaction(this.context.database, async (client) => {
-      await holdLease(client, this.job, this.context.worker);
-      return act(client);
-    });
   }
 
   private async progress(): Promise<void> {

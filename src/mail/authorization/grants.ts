@@ -1,6 +1,6 @@
 import * as oauth from 'oauth4webapi';
 import { renewalOf, type Tokens } from '../../core/authorization/tokens';
-import type { Outgoing } from '../outgoing';
+import type { OutboundConfig } from '../outbound-config';
 import { MailProblem } from '../problem';
 import { askWeb } from '../web';
 import { type AuthorizationClient, isSafePlace } from './clients';
@@ -38,7 +38,7 @@ export class Grants {
 
   constructor(
     private readonly client: AuthorizationClient,
-    outgoing: Outgoing,
+    outbound: OutboundConfig,
   ) {
     this.asClient = { client_id: client.clientId };
     const { clientSecret, secretBy } = client;
@@ -49,7 +49,7 @@ export class Grants {
         url: string,
         { method, headers, body }: { method: string; headers: Record<string, string>; body?: unknown },
       ) => {
-        const response = await askWeb(new URL(url), { method, headers, body: body ? `${body}` : undefined }, outgoing);
+        const response = await askWeb(new URL(url), { method, headers, body: body ? `${body}` : undefined }, outbound);
         // Trouble of the server's own, whatever stands in it, is no answer to what was asked (RFC 9110 §15.6).
         if (response.status >= 500 || response.status === 429) throw new Error(`status ${response.status}`);
         return response;

@@ -1,10 +1,10 @@
 import { XMLParser } from 'fast-xml-parser';
-import type { Outgoing } from '../outgoing';
+import type { OutboundConfig } from '../outbound-config';
 import { askWeb } from '../web';
 
 /** What sends us about is no configuration. */
-const MOST_REDIRECTS = 3;
-const MOST_SERVERS = 8;
+const MAX_REDIRECTS = 3;
+const MAX_SERVERS = 8;
 
 interface Configured {
   host: string;
@@ -22,7 +22,7 @@ const SECURITY: Record<string, Configured['security']> = { SSL: 'tls', STARTTLS:
 export async function configuredServers(
   address: string,
   domain: string,
-  outgoing: Outgoing,
+  outbound: OutboundConfig,
   port: number,
 ): Promise<Configured[]> {
   const places = [
@@ -30,7 +30,7 @@ export async function configuredServers(
     `https://${domain}:${port}/.well-known/autoconfig/mail/config-v1.1.xml`,
   ];
   for (const place of places) {
-    const text = await fetched(new URL(place), outgoing, MOST_REDIRECTS).catch(() => undefined);
+    const text = await fetched(new URL(place), outbound, MAX_REDIRECTS).catch(() => undefined);
     const servers = text === undefined ? [] : readConfig(text, address);
     if (servers.length > 0) return servers;
   }
@@ -55,7 +55,7 @@ export function readConfig(text: string, address: string): Configured[] {
     return [];
   }
   if (!Array.isArray(servers)) return [];
-  return servers.slice(0, MOST_SERVERS).flatMap((server: Record<string, unknown>) => {
+  return servers.slice(0, MAX_SERVERS).flatMap((server: Record<string, unknown>) => {
     const said = (name: string) => (typeof server[name] === 'string' ? (server[name] as string).trim() : '');
     const security = SECURITY[said('socketType').toUpperCase()];
     const port = Number(said('port'));
@@ -74,13 +74,13 @@ function filled(pattern: string, address: string): string {
 }
 
 /** Fetches a text, by HTTPS all the way. */
-async function fetched(url: URL, outgoing: Outgoing, redirects: number): Promise<string> {
+async function fetched(url: URL, outbound: OutboundConfig, redirects: number): Promise<string> {
   if (url.protocol !== 'https:') throw new Error('no place to ask');
-  const answer = await askWeb(url, { headers: { accept: 'application/xml, text/xml' } }, outgoing);
+  const answer = await askWeb(url, { headers: { accept: 'application/xml, text/xml' } }, outbound);
   const location = answer.headers.get('location');
   if (answer.status >= 300 && answer.status < 400 && location) {
     if (redirects === 0) throw new Error('too many redirects');
-    return fetched(new URL(location, url), outgoing, redirects - 1);
+    return fetched(new URL(location, url), outbound, redirects - 1);
   }
   if (answer.status !== 200) throw new Error(`status ${answer.status}`);
   return answer.text();

@@ -1,8 +1,8 @@
 import { domainToASCII } from 'node:url';
-import { servicesOf } from '../names';
 import { isAdmitted } from '../only-servers';
-import type { Outgoing } from '../outgoing';
+import type { OutboundConfig } from '../outbound-config';
 import { configuredServers } from './config';
+import { servicesOf } from './dns';
 import { answersImap } from './probe';
 
 /** A mail server for an address, and how it was found. */
@@ -33,46 +33,60 @@ export function domainOfAddress(address: string): string | undefined {
  * the domain publishes, and names that are commonly used, of which one is given only if an IMAP server with a trusted
  * certificate answers there.
  *
- * Whatever is answered, no connection is made but to addresses that the rules for outgoing connections allow.
+ * Whatever is answered, no connection is made but to addresses that the rules for outbound connections allow.
  */
-export async function discover(address: string, outgoing: Outgoing, ports: Ports = PORTS): Promise<FoundServer[]> {
+export async function discover(
+  address: string,
+  outbound: OutboundConfig,
+  ports: Ports = PORTS,
+): Promise<FoundServer[]> {
   const domain = domainOfAddress(address);
   if (domain === undefined) return [];
   // Where servers are named there is nobody else to ask: neither the domain's own pages nor names that are guessed.
-  const ways = outgoing.only ? [listed, bySrv] : [listed, bySrv, byConfig, byGuess];
+  const ways = outbound.only ? [listed, bySrv] : [listed, bySrv, byConfig, byGuess];
   for (const way of ways) {
-    const found = (await way(address, domain, outgoing, ports)).filter(({ host, port }) =>
-      isAdmitted(host, port, outgoing.only),
+    const found = (await way(address, domain, outbound, ports)).filter(({ host, port }) =>
+      isAdmitted(host, port, outbound.only),
     );
     if (found.length > 0) return found;
   }
   return [];
 }
 
-async function listed(address: string, domain: string, { servers }: Outgoing): Promise<FoundServer[]> {
+async function listed(address: string, domain: string, { servers }: OutboundConfig): Promise<FoundServer[]> {
   const own = servers && Object.hasOwn(servers, domain) ? servers[domain] : undefined;
   if (!own) return [];
   const { host, port, security } = own;
   return [{ host, port, security, user: own.user === 'local' ? localPart(address) : address, how: 'list' }];
 }
 
-async function bySrv(address: string, domain: string, outgoing: Outgoing): Promise<FoundServer[]> {
+async function bySrv(address: string, domain: string, outbound: OutboundConfig): Promise<FoundServer[]> {
   const found: FoundServer[] = [];
   for (const [service, security] of [
     ['_imaps', 'tls'],
     ['_imap', 'starttls'],
   ] as const)
-    for (const { host, port } of await servicesOf(`${service}._tcp.${domain}`, outgoing))
+    for (const { host, port } of await servicesOf(`${service}._tcp.${domain}`, outbound))
       if (isHostName(host)) found.push({ host, port, security, user: address, how: 'dns' });
   return found;
 }
 
-async function byConfig(address: string, domain: string, outgoing: Outgoing, ports: Ports): Promise<FoundServer[]> {
-  const configured = await configuredServers(address, domain, outgoing, ports.https);
+async function byConfig(
+  address: string,
+  domain: string,
+  outbound: OutboundConfig,
+  ports: Ports,
+): Promise<FoundServer[]> {
+  const configured = await configuredServers(address, domain, outbound, ports.https);
   return configured.filter(({ host }) => isHostName(host)).map((server) => ({ ...server, how: 'config' }));
 }
 
-async function byGuess(address: string, domain: string, outgoing: Outgoing, ports: Ports): Promise<FoundServer[]> {
+async function byGuess(
+  address: string,
+  domain: string,
+  outbound: OutboundConfig,
+  ports: Ports,
+): Promise<FoundServer[]> {
   const guesses = (['tls', 'starttls'] as const).flatMap((security) =>
     GUESSED.map((prefix) => ({
       host: `${prefix}${domain}`,
@@ -80,7 +94,7 @@ async function byGuess(address: string, domain: string, outgoing: Outgoing, port
       security,
     })),
   );
-  const answers = await Promise.all(guesses.map((guess) => answersImap(guess, outgoing)));
+  const answers = await Promise.all(guesses.map((guess) => answersImap(guess, outbound)));
   const found = guesses.find((_, index) => answers[index]);
   return found ? [{ ...found, user: address, how: 'guess' }] : [];
 }

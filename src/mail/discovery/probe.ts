@@ -1,22 +1,22 @@
 import { connect as connectPlain, type Socket } from 'node:net';
 import { connect as connectTls } from 'node:tls';
 import { checkedAddress } from '../destination';
-import { type Outgoing, trustOf } from '../outgoing';
+import { type OutboundConfig, trustOf } from '../outbound-config';
 
 const PATIENCE_MS = 4_000;
-const LONGEST_ANSWER = 8 * 1024;
+const MAX_ANSWER_OCTETS = 8 * 1024;
 
 /** Whether an IMAP server greets there, with a certificate that is trusted, or with STARTTLS on offer. Nothing is signed in to. */
 export async function answersImap(
   { host, port, security }: { host: string; port: number; security: 'tls' | 'starttls' },
-  outgoing: Outgoing,
+  outbound: OutboundConfig,
 ): Promise<boolean> {
   let socket: Socket | undefined;
   try {
-    const address = await checkedAddress(host, port, outgoing);
+    const address = await checkedAddress(host, port, outbound);
     socket =
       security === 'tls'
-        ? connectTls({ host: address, port, servername: host, ...trustOf(outgoing) })
+        ? connectTls({ host: address, port, servername: host, ...trustOf(outbound) })
         : connectPlain({ host: address, port });
     const isGreeted = (text: string) => /^\* OK[^\n]*\n/i.test(text);
     if (security === 'tls') return await says(socket, isGreeted);
@@ -44,7 +44,7 @@ function says(socket: Socket, fits: (text: string) => boolean): Promise<boolean>
     socket.on('data', (octets: Buffer) => {
       text += octets.toString('latin1');
       if (fits(text)) end(true);
-      else if (text.length > LONGEST_ANSWER) end(false);
+      else if (text.length > MAX_ANSWER_OCTETS) end(false);
     });
     socket.on('error', () => end(false)).on('close', () => end(false));
   });

@@ -1,5 +1,5 @@
 import { parentPort } from 'node:worker_threads';
-import { textOfHtml } from './text';
+import { textOfHtml } from './html-to-text';
 
 /** What a thread is asked and answers. */
 export interface Asked {

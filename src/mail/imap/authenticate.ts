@@ -1,11 +1,11 @@
 import { MailProblem } from '../problem';
 import { oauthBearer, xoauth2 } from '../sasl/bearer';
 import { ScramClient, ScramFailure } from '../sasl/scram';
-import type { Access, Proof } from '../server';
+import type { Access, Credential } from '../server';
 import type { SigningIn } from './library';
 
 /** Who signs in by password, and to whose mailbox: authentication and authorization identity (RFC 4422 §2). */
-type Identity = { user: string } & Extract<Proof, { password: string }>;
+type Identity = { user: string } & Extract<Credential, { password: string }>;
 
 /**
  * Signs in by what the server offers, the best first. With a password: SCRAM-SHA-256 (RFC 7677), with which it does not

@@ -1,25 +1,25 @@
 import { isIP } from 'node:net';
 import { checkedAddress, isLoopback } from '../destination';
 import { isAdmitted } from '../only-servers';
-import { type Outgoing, trustOf } from '../outgoing';
+import { type OutboundConfig, trustOf } from '../outbound-config';
 import { MailProblem } from '../problem';
 import type { Access, MailServer } from '../server';
 import { signIn } from './authenticate';
 import { Library } from './library';
-import { patienceOf } from './patience';
 import { ImapServer } from './server';
+import { patienceOf } from './timeouts';
 
 /** Seconds that a server may take for a plain command, where the operator says nothing else. */
 const USUAL_SECONDS = 120;
 
 /** Signs in to an IMAP server. Throws a MailProblem that says which step failed. */
-export async function connectImap(access: Access, outgoing: Outgoing): Promise<MailServer> {
-  if (!isAdmitted(access.host, access.port, outgoing.only))
+export async function connectImap(access: Access, outbound: OutboundConfig): Promise<MailServer> {
+  if (!isAdmitted(access.host, access.port, outbound.only))
     throw new MailProblem(
       'server-not-allowed',
       `This instance is for other mail servers than ${access.host}:${access.port}. Ask whoever runs it.`,
     );
-  const address = await checkedAddress(access.host, access.port, outgoing);
+  const address = await checkedAddress(access.host, access.port, outbound);
   if (access.security === 'none' && !isLoopback(address)) {
     throw new MailProblem(
       'plain-text-not-allowed',
@@ -34,7 +34,7 @@ export async function connectImap(access: Access, outgoing: Outgoing): Promise<M
         secure: access.security === 'tls',
         doSTARTTLS: access.security === 'starttls',
         ...(isIP(access.host) ? {} : { servername: access.host }),
-        tls: { rejectUnauthorized: true, ...trustOf(outgoing) },
+        tls: { rejectUnauthorized: true, ...trustOf(outbound) },
       },
       access.user,
       (session) => signIn(session, access),
@@ -42,7 +42,7 @@ export async function connectImap(access: Access, outgoing: Outgoing): Promise<M
     return await ImapServer.over(
       library,
       `${access.host}:${access.port}`,
-      patienceOf(outgoing.commandSeconds ?? USUAL_SECONDS),
+      patienceOf(outbound.commandSeconds ?? USUAL_SECONDS),
     );
   } catch (error) {
     if (error instanceof MailProblem) throw error;

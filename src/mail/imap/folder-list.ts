@@ -5,9 +5,9 @@ import type { Channel } from './channel';
 import { astring, joined } from './commands';
 import type { Command, Sent } from './dialogue';
 import { ignoreRefusal, unreadable } from './faults';
+import type { FolderNames } from './folder-names';
 import { specialUseOfName } from './library';
-import type { FolderNames } from './names';
-import type { Patience } from './patience';
+import type { Patience } from './timeouts';
 
 /** Commands that are sent before the answer to the first of them is waited for. */
 const MAX_UNDER_WAY = 32;

@@ -4,7 +4,7 @@ import { type QuotaAnswer, readQuota } from './answers/quota';
 import type { Channel } from './channel';
 import { astring, joined } from './commands';
 import type { Untagged } from './dialogue';
-import type { Patience } from './patience';
+import type { Patience } from './timeouts';
 
 /** What a server says of limits (RFC 9208). */
 export class Quotas {

@@ -27,13 +27,13 @@ import { AUTHORS, FLAGS, OutlineReader, readFlagsRecord, readSavedAt, readUid } 
 import { BARE_METADATA, METADATA, readRecord } from './fetch/record';
 import { FetchRate, Windows } from './fetch/windows';
 import { FolderList } from './folder-list';
+import { FolderNames } from './folder-names';
 import type { Library } from './library';
-import { FolderNames } from './names';
-import type { Patience } from './patience';
+import { messageHeader, messageText } from './message-text';
 import { Quotas } from './quotas';
 import { refusal } from './refusals';
 import { cut, printed, SetLength } from './sets';
-import { messageHeader, messageText } from './text';
+import type { Patience } from './timeouts';
 import type { Status } from './wire/status';
 
 /** Messages that one SEARCH looks through, so that no answer is longer than a response may be. */

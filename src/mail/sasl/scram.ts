@@ -6,8 +6,8 @@ const HASH = 'sha256';
 const OCTETS = 32;
 
 /** The fewest iterations that RFC 7677 §4 allows, and the most that we do for a server: some seconds. */
-const FEWEST = 4_096;
-const MOST = 2_000_000;
+const MIN_ITERATIONS = 4_096;
+const MAX_ITERATIONS = 2_000_000;
 
 /** A server that breaks the exchange, or can't prove that it knows the password. */
 export class ScramFailure extends Error {}
@@ -47,7 +47,8 @@ export class ScramClient {
     if (extension !== undefined) throw new ScramFailure('an extension that is not known');
     if (!nonce.startsWith(this.nonce) || nonce.length === this.nonce.length) throw new ScramFailure('a foreign nonce');
     const count = /^\d{1,10}$/.test(iterations) ? Number(iterations) : 0;
-    if (salt === '' || count < FEWEST || count > MOST) throw new ScramFailure('a salt or a count that is not accepted');
+    if (salt === '' || count < MIN_ITERATIONS || count > MAX_ITERATIONS)
+      throw new ScramFailure('a salt or a count that is not accepted');
     const salted = await promisify(pbkdf2)(prepared(this.password), Buffer.from(salt, 'base64'), count, OCTETS, HASH);
     const withoutProof = `c=${base64(this.header)},r=${nonce}`;
     const signed = `${this.bare},${serverFirst},${withoutProof}`;

@@ -1,12 +1,23 @@
 import { keepPreviousData, skipToken, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { createContext, type ReactNode, useContext, useEffect } from 'react';
+import type {
+  AccountBrief,
+  Amount,
+  Decision,
+  Guard,
+  Level,
+  Lot,
+  Plan,
+  Run,
+  ScanState,
+  SearchState,
+  Settings,
+} from '../../contract/types';
 import type { UnitSystem } from '../../core/units';
-import type { PlanState } from '../../workers/protocol';
 import * as format from '../text/format';
 import { call } from './call';
-import { hear } from './events';
+import { subscribe } from './events';
 import { Freshness } from './freshness';
-import type { AccountBrief, Amount, Decision, Guard, Level, Lot, Run, ScanState, SearchState, Settings } from './types';
 
 interface AccountContext {
   account: AccountBrief;
@@ -40,7 +51,7 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
   const client = useQueryClient();
   useEffect(() => {
     const freshness = new Freshness(client, account.id);
-    const stop = hear(account.id, ({ kind, data }) => {
+    const stop = subscribe(account.id, ({ kind, data }) => {
       if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
       if (kind === 'opened') freshness.lost('runs', 'scan', 'level');
       if (kind === 'run') freshness.lost('runs');
@@ -101,7 +112,7 @@ export function usePlan() {
   const { account, base } = useAccount();
   return useQuery({
     queryKey: ['plan', account.id],
-    queryFn: () => call<PlanState>(`${base}/plan`),
+    queryFn: () => call<Plan>(`${base}/plan`),
     placeholderData: keepPreviousData,
   });
 }

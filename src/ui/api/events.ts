@@ -14,7 +14,7 @@ const KINDS: Exclude<EventKind, 'opened'>[] = ['scan', 'run', 'level', 'index', 
  *
  * @returns stops hearing.
  */
-export function hear(account: number, heard: (event: LiveEvent) => void): () => void {
+export function subscribe(account: number, heard: (event: LiveEvent) => void): () => void {
   const name = `tamsel-events-${account}`;
   const channel = new BroadcastChannel(name);
   channel.onmessage = ({ data }: MessageEvent<LiveEvent>) => heard(data);

@@ -15,7 +15,7 @@ export class ColumnsClient {
   private stale = false;
 
   constructor(opening: Opening) {
-    this.worker.addEventListener('message', ({ data }: MessageEvent<Told | Unasked>) => this.hear(data));
+    this.worker.addEventListener('message', ({ data }: MessageEvent<Told | Unasked>) => this.receive(data));
     this.ready = this.call('open', opening);
     this.ready.catch(() => undefined);
   }
@@ -55,7 +55,7 @@ export class ColumnsClient {
     this.worker.terminate();
   }
 
-  private hear(data: Told | Unasked): void {
+  private receive(data: Told | Unasked): void {
     if ('kind' in data) {
       this.tell(data.kind === 'problem' ? data.detail : undefined);
       return;
@@ -67,6 +67,6 @@ export class ColumnsClient {
   }
 
   private tell(problem?: string): void {
-    for (const hear of this.hearers) hear(problem);
+    for (const notify of this.hearers) notify(problem);
   }
 }

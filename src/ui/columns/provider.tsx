@@ -1,6 +1,6 @@
 import { createContext, type ReactNode, useContext, useEffect, useState } from 'react';
 import { useAccount } from '../api/account';
-import { hear } from '../api/events';
+import { subscribe } from '../api/events';
 import { ColumnsClient } from './client';
 
 const Context = createContext<ColumnsClient | undefined>(undefined);
@@ -18,7 +18,7 @@ export function ColumnsProvider({ children }: { children: ReactNode }) {
     const opened = new ColumnsClient({ base: `/api/accounts/${account.id}`, timeZone });
     setClient(opened);
     let timer: ReturnType<typeof setTimeout> | undefined;
-    const stop = hear(account.id, ({ kind }) => {
+    const stop = subscribe(account.id, ({ kind }) => {
       if (kind !== 'index') return;
       clearTimeout(timer);
       timer = setTimeout(() => void opened.refresh().catch(() => undefined), SETTLE_MS);

@@ -1,6 +1,6 @@
+import type { Level } from '../../contract/types';
 import { freeFolders, trashFolders } from '../../core/mailbox/folders';
 import { useAccount } from '../api/account';
-import type { Level } from '../api/types';
 import { mustGo } from '../level/need';
 import { useAsked } from './useAsked';
 

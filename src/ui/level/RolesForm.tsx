@@ -1,7 +1,7 @@
 import { type FormEvent, useId } from 'react';
+import type { Level } from '../../contract/types';
 import { CHOSEN_ROLES, type ChosenRole, type ChosenRoles } from '../../core/mailbox/roles';
 import { useChange } from '../api/account';
-import type { Level } from '../api/types';
 import { Refused } from '../State';
 import { text } from '../text';
 

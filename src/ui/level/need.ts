@@ -1,4 +1,4 @@
-import type { Level } from '../api/types';
+import type { Level } from '../../contract/types';
 
 /** What must go to reach the target: octets, or messages where the target is a number of them; null where none is known. */
 export function mustGo(level: Level): { bytes: number } | { messages: number } | null {

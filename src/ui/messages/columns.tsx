@@ -1,4 +1,4 @@
-import type { Message } from '../api/types';
+import type { Message } from '../../contract/types';
 import { Bar } from '../Bar';
 import { type Column, LengthHead, markColumn } from '../grid/Grid';
 import { text } from '../text';

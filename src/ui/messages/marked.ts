@@ -1,4 +1,4 @@
-import type { Amount, Message } from '../api/types';
+import type { Amount, Message } from '../../contract/types';
 import type { Marking } from '../grid/marking';
 
 /** Messages and octets that are marked; exact, since what is marked one by one was loaded. */

@@ -1,12 +1,12 @@
 import { useEffect, useRef, useState } from 'react';
+import type { Message } from '../../contract/types';
 import { useAccount } from '../api/account';
 import { call } from '../api/call';
-import type { Message } from '../api/types';
 
 /** Rows that hurry past under a hand are not asked for. */
 const SETTLE_MS = 90;
-const MOST_KEPT = 20_000;
-const MOST_AT_ONCE = 500;
+const MAX_KEPT = 20_000;
+const MAX_CONCURRENT = 500;
 
 /** What the columns do not carry of the messages in view, by id, as it comes in. */
 export function useDetails(ids: readonly number[]): ReadonlyMap<number, Message> {
@@ -17,7 +17,7 @@ export function useDetails(ids: readonly number[]): ReadonlyMap<number, Message>
   const { messages } = known.current;
   const missing = ids
     .filter((id) => !messages.has(id))
-    .slice(0, MOST_AT_ONCE)
+    .slice(0, MAX_CONCURRENT)
     .join(',');
   useEffect(() => {
     if (missing === '') return;
@@ -27,7 +27,7 @@ export function useDetails(ids: readonly number[]): ReadonlyMap<number, Message>
         const { messages: found } = await call<{ messages: Message[] }>(`${base}/messages?ids=${missing}`, {
           signal: control.signal,
         });
-        if (messages.size > MOST_KEPT) messages.clear();
+        if (messages.size > MAX_KEPT) messages.clear();
         for (const message of found) messages.set(message.id, message);
         told((times) => times + 1);
       } catch {

@@ -1,9 +1,9 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query';
 import { useMemo } from 'react';
+import type { Amount, Message } from '../../contract/types';
 import { useAccount } from '../api/account';
 import { ApiProblem, call, query } from '../api/call';
 import { useMore } from '../api/more';
-import type { Amount, Message } from '../api/types';
 
 export interface MessageQuery {
   where: string;

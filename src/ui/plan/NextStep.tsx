@@ -1,6 +1,6 @@
+import type { Level } from '../../contract/types';
 import { nextStep } from '../../core/level/next-step';
 import { useFigures, useScan } from '../api/account';
-import type { Level } from '../api/types';
 import { mustGo } from '../level/need';
 import { Link } from '../route';
 import { text } from '../text';

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
+import type { FirstRanked, ScanState } from '../../contract/types';
 import { useAccount, useFigures, useScan } from '../api/account';
 import { call } from '../api/call';
-import type { FirstRanked, ScanState } from '../api/types';
 import { Bar } from '../Bar';
 import { text } from '../text';
 import { count, percent } from '../text/format';

@@ -1,4 +1,4 @@
-import type { ScanStage, ScanState } from '../api/types';
+import type { ScanStage, ScanState } from '../../contract/types';
 import { text } from '../text';
 import { count } from '../text/format';
 

@@ -1,7 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, type ReactNode, useRef, useState } from 'react';
+import type { Level, Target } from '../../contract/types';
 import { fittingUnit, OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../api/account';
-import type { Level, Target } from '../api/types';
 import { mustGo } from '../level/need';
 import { text } from '../text';
 import { count, octetsIn, percent } from '../text/format';

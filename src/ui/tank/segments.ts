@@ -1,4 +1,4 @@
-import type { Level } from '../api/types';
+import type { Level } from '../../contract/types';
 
 /** The level cut into what lies upon what, from the bottom, in octets. */
 export interface Segments {

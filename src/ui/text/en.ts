@@ -1,5 +1,5 @@
 import type { EvidenceReason } from '../../core/evidence/evidence';
-import type { GuardKind } from '../../core/guards/guards';
+import { DRAFT_DAYS, type GuardKind } from '../../core/guards/guards';
 import type { SheetNote } from '../../core/senders/sheet';
 
 /** Every text of the interface, in English. A second language is another file of this shape. */
@@ -198,7 +198,7 @@ export const en = {
     cancel: 'Cancel',
     expected: (what: string) => `Expected ${what}.`,
     takeAway: (condition: string) => `Take away ${condition}`,
-    keep: 'Kept criteria',
+    keep: 'Saved filters',
     keepName: 'Keep these criteria as',
     keepNow: 'Keep',
     forget: (name: string) => `Forget ${name}`,
@@ -237,9 +237,9 @@ export const en = {
     own: 'Own',
     lists: 'Lists',
     mailings: 'Mailings',
-    machines: 'Machines',
+    automatic: 'Automatic',
     records: 'Records',
-    dates: 'Dates',
+    invitations: 'Invitations',
   },
   reasons: {
     listPost: 'people can write to the list (List-Post)',
@@ -388,7 +388,7 @@ export const en = {
     sheetApply: (count: string) => `Take ${count} decisions`,
     sheetLine: (line: number) => `line ${line}`,
     sheetRefused: 'Left out',
-    sheetDoubtful: 'Look at these',
+    sheetDoubtful: 'MessagePreview at these',
     sheetNotes: {
       'not-a-sheet': (cell: string) => `there is no column “${cell}” in the first line`,
       unreadable: () => 'the table can’t be read from here on: a quote is not closed, or stands where none may',
@@ -459,7 +459,7 @@ export const en = {
       `The trash is taken as purged: ${messages}, ${bytes}. That costs no decision.`,
     purgeTrash: 'Take the trash into the plan',
     take: 'Take',
-    refuse: 'Refuse',
+    dismiss: 'Dismiss',
     from: (senders: number, shown: string) => (senders === 1 ? '1 sender' : `${shown} senders`),
     evidence: (figure: number) => `evidence ${figure}`,
     mostEvidence: (figure: number) => `at most ${figure}`,
@@ -474,7 +474,8 @@ export const en = {
     older: (years: number) => (years === 0 ? '' : years === 1 ? 'older than a year' : `older than ${years} years`),
     chart: 'Bytes won against decisions',
     chartNote: 'the line is the target, the mark where to stop',
-    refused: (count: number, shown: string) => (count === 1 ? '1 refused.' : `${shown} refused.`),
+    dismissed: (count: number, shown: string) =>
+      count === 1 ? '1 suggestion dismissed.' : `${shown} suggestions dismissed.`,
     again: 'Propose them again',
   },
   guards: {
@@ -483,7 +484,7 @@ export const en = {
     head: { what: 'What is kept', reason: 'Why' },
     kinds: {
       flagged: 'Flagged messages',
-      drafts: 'Drafts of the last 30 days',
+      drafts: `Drafts of the last ${DRAFT_DAYS} days`,
       correspondents: 'Mail from people you wrote to in the last year, and what you wrote in it',
       criteria: '',
       hold: '',
@@ -553,7 +554,7 @@ export const en = {
     splitWhere: 'Make a lot of its own of what meets',
     splitGo: 'Split it off',
     drop: 'drop',
-    parts: { held: 'In the lot', guarded: 'Kept by guards', excepted: 'Excepted' },
+    parts: { held: 'In the lot', guarded: 'Protected by guards', excepted: 'Excepted' },
     except: 'except',
     takeIn: 'take in again',
     letThrough: 'let through',
@@ -562,7 +563,7 @@ export const en = {
     more: 'Show more',
     nonePart: 'None.',
     empty: 'Nothing is in the plan. Take suggestions, mark messages in Sift, or decide on senders.',
-    first: 'Look at these first',
+    first: 'MessagePreview at these first',
     firstNote: 'where a mistake would hurt',
     byEvidence: 'most evidence for keeping',
     byLargest: 'largest',
@@ -623,7 +624,7 @@ export const en = {
     purgeText: (messages: string, bytes: string) => `${messages}, ${bytes}, go for good. Tamsel can’t bring them back.`,
     allGuarded: 'Guards keep all of it.',
     guardedStay: (messages: string) => `Guards and holds keep ${messages} here.`,
-    lookAtThem: 'Look at what they keep',
+    lookAtThem: 'MessagePreview at what they keep',
     olderThan: 'or what went in more than',
     olderDays: 'days ago',
     olderNone: 'nothing that is known to be so old',

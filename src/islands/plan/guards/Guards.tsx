@@ -1,7 +1,7 @@
 import { useState } from 'react';
+import type { Guard } from '../../../contract/types';
 import { keepsInTrash } from '../../../core/guards/guards';
 import { OF_THE_PLAN, useChange, useFigures, useGuards } from '../../../ui/api/account';
-import type { Guard } from '../../../ui/api/types';
 import { Heads } from '../../../ui/Heads';
 import { Link } from '../../../ui/route';
 import { Failed, Loading, Refused } from '../../../ui/State';

@@ -1,6 +1,6 @@
 import type { FormEvent } from 'react';
+import type { Guard } from '../../../contract/types';
 import { OF_THE_PLAN, useChange } from '../../../ui/api/account';
-import type { Guard } from '../../../ui/api/types';
 import { Sheet } from '../../../ui/Sheet';
 import { Refused } from '../../../ui/State';
 import { text } from '../../../ui/text';

@@ -1,4 +1,4 @@
-import type { Guard } from '../../../ui/api/types';
+import type { Guard } from '../../../contract/types';
 import { text } from '../../../ui/text';
 
 /** What a guard is called. */

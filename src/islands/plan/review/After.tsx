@@ -1,5 +1,5 @@
+import type { Level } from '../../../contract/types';
 import { useAccount } from '../../../ui/api/account';
-import type { Level } from '../../../ui/api/types';
 import { segmentsOf } from '../../../ui/tank/segments';
 import { text } from '../../../ui/text';
 import { percent } from '../../../ui/text/format';

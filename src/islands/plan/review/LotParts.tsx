@@ -1,8 +1,8 @@
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { type FormEvent, useState } from 'react';
+import type { Lot, LotMessage } from '../../../contract/types';
 import { OF_THE_PLAN, useAccount, useChange, useFigures, useGuards } from '../../../ui/api/account';
 import { call, query } from '../../../ui/api/call';
-import type { GuardedMessage, Lot } from '../../../ui/api/types';
 import { senderName } from '../../../ui/messages/columns';
 import { Refused } from '../../../ui/State';
 import { text } from '../../../ui/text';
@@ -35,7 +35,7 @@ export function LotParts({ lot }: { lot: Lot }) {
 }
 
 interface Page {
-  messages: GuardedMessage[];
+  messages: LotMessage[];
   next?: string;
 }
 
@@ -57,18 +57,18 @@ function Messages({ lot, part }: { lot: Lot; part: Part }) {
     OF_THE_PLAN,
   );
   const messages = pages.data?.pages.flatMap((page) => page.messages) ?? [];
-  const passed = messages.filter((message) => message.passed).map(({ id }) => id);
+  const allowed = messages.filter((message) => message.allowed).map(({ id }) => id);
   const excepted = messages.map(({ id }) => id);
   const without = (ids: number[], id: number) => ids.filter((one) => one !== id);
-  const heldBy = (message: GuardedMessage) => guards.filter(({ id }) => message.guards?.includes(id));
-  const action = (message: GuardedMessage): [string, (id: number) => unknown] | undefined => {
+  const heldBy = (message: LotMessage) => guards.filter(({ id }) => message.guards?.includes(id));
+  const action = (message: LotMessage): [string, (id: number) => unknown] | undefined => {
     if (part === 'held') return [text.review.except, (id) => ({ alsoExcept: [id] })];
     if (part === 'excepted')
       return pages.hasNextPage ? undefined : [text.review.takeIn, (id) => ({ except: without(excepted, id) })];
     if (heldBy(message).some(({ kind }) => kind === 'hold') || pages.hasNextPage) return undefined;
-    return message.passed
-      ? [text.review.keepAgain, (id) => ({ pass: without(passed, id) })]
-      : [text.review.letThrough, (id) => ({ pass: [...passed, id] })];
+    return message.allowed
+      ? [text.review.keepAgain, (id) => ({ allow: without(allowed, id) })]
+      : [text.review.letThrough, (id) => ({ allow: [...allowed, id] })];
   };
   if (pages.isPending) return <p role="status">{text.states.loading}</p>;
   return (

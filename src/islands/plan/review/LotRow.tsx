@@ -1,6 +1,6 @@
 import type { ReactNode } from 'react';
+import type { Lot } from '../../../contract/types';
 import { OF_THE_PLAN, useChange, useFigures } from '../../../ui/api/account';
-import type { Lot } from '../../../ui/api/types';
 import { Bar } from '../../../ui/Bar';
 import { Link } from '../../../ui/route';
 import { Refused } from '../../../ui/State';

@@ -1,6 +1,6 @@
 import { useState } from 'react';
+import type { Amount, Lot } from '../../../contract/types';
 import { useFigures } from '../../../ui/api/account';
-import type { Amount, Lot } from '../../../ui/api/types';
 import { Heads } from '../../../ui/Heads';
 import { text } from '../../../ui/text';
 import { count } from '../../../ui/text/format';

@@ -2,8 +2,8 @@ import { useLevel, useLots } from '../../../ui/api/account';
 import { Failed, Loading } from '../../../ui/State';
 import { text } from '../../../ui/text';
 import { PlanTabs } from '../PlanTabs';
-import { Act } from './Act';
 import { After } from './After';
+import { CarryOut } from './CarryOut';
 import { First } from './First';
 import { LotTable } from './LotTable';
 
@@ -27,7 +27,7 @@ export default function Review() {
           <LotTable lots={plan} total={total} />
           <div className="grid gap-[14px] lg:grid-cols-[minmax(0,1fr)_380px]">
             <div className="grid min-w-0 content-start gap-[14px]">
-              <Act lots={plan} />
+              <CarryOut lots={plan} />
               <First />
             </div>
             <After level={level.data} />

@@ -1,6 +1,6 @@
+import type { Lot } from '../../../contract/types';
 import type { Suggestion } from '../../../core/plan/suggestions';
 import { OF_THE_PLAN, useChange, useFigures } from '../../../ui/api/account';
-import type { Lot } from '../../../ui/api/types';
 import { Bar } from '../../../ui/Bar';
 import { Link } from '../../../ui/route';
 import { Refused } from '../../../ui/State';
@@ -37,14 +37,14 @@ export function Decision({
     () => ({ where: suggestion.where, label: name.slice(0, 200), suggestion: suggestion.key }),
     OF_THE_PLAN,
   );
-  const refuse = useChange<void>(
-    () => '/suggestions/refused',
+  const dismiss = useChange<void>(
+    () => '/suggestions/dismissed',
     'POST',
     () => ({ key: suggestion.key }),
     ['plan'],
   );
   const { adds, evidence, senders } = suggestion;
-  const busy = take.isPending || refuse.isPending;
+  const busy = take.isPending || dismiss.isPending;
   return (
     <li className={`border-b border-hair py-1.5 ${beyond ? 'text-ink-2' : ''}`}>
       <div className="decision">
@@ -81,14 +81,14 @@ export function Decision({
             type="button"
             className="button px-2"
             disabled={busy}
-            aria-label={`${text.suggestions.refuse}: ${name}`}
-            onClick={() => refuse.mutate()}
+            aria-label={`${text.suggestions.dismiss}: ${name}`}
+            onClick={() => dismiss.mutate()}
           >
-            {text.suggestions.refuse}
+            {text.suggestions.dismiss}
           </button>
         </span>
       </div>
-      <Refused error={take.error ?? refuse.error} />
+      <Refused error={take.error ?? dismiss.error} />
     </li>
   );
 }

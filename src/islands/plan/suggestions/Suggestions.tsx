@@ -1,8 +1,8 @@
+import type { Amount, Level, Lot } from '../../../contract/types';
 import { missingAfter } from '../../../core/level/level';
 import { freeFolders } from '../../../core/mailbox/folders';
 import { LITTLE } from '../../../core/plan/suggestions';
 import { OF_THE_PLAN, useChange, useFigures, useLevel, useLots, usePlan } from '../../../ui/api/account';
-import type { Amount, Level, Lot } from '../../../ui/api/types';
 import { useAsked } from '../../../ui/columns/useAsked';
 import { Failed, Loading, Refused } from '../../../ui/State';
 import { text } from '../../../ui/text';
@@ -11,7 +11,7 @@ import { PlanTabs } from '../PlanTabs';
 import { Decision } from './Decision';
 import { Winnings } from './Winnings';
 
-/** The fewest decisions that reach the target, each to be taken or refused; anew after every one. */
+/** The fewest decisions that reach the target, each to be taken or dismissed; anew after every one. */
 export default function Suggestions() {
   const level = useLevel();
   const plan = usePlan();
@@ -46,7 +46,7 @@ export default function Suggestions() {
                   data.reach > 0 &&
                   `, ${text.suggestions.reachIn(data.reach, count(data.reach))}`}
               </h2>
-              <RefusedOnes keys={plan.data.refused} />
+              <Dismissed keys={plan.data.dismissed} />
             </div>
             {data.suggestions.length > 0 && (
               <p className="note mb-2">
@@ -122,9 +122,9 @@ function Goal({ level, plan }: { level: Level; plan: Lot[] }) {
   );
 }
 
-function RefusedOnes({ keys }: { keys: string[] }) {
+function Dismissed({ keys }: { keys: string[] }) {
   const again = useChange<void>(
-    () => '/suggestions/refused',
+    () => '/suggestions/dismissed',
     'DELETE',
     () => undefined,
     ['plan'],
@@ -132,7 +132,7 @@ function RefusedOnes({ keys }: { keys: string[] }) {
   if (keys.length === 0) return null;
   return (
     <p className="note">
-      {text.suggestions.refused(keys.length, count(keys.length))}{' '}
+      {text.suggestions.dismissed(keys.length, count(keys.length))}{' '}
       <button type="button" className="link" onClick={() => again.mutate()}>
         {text.suggestions.again}
       </button>

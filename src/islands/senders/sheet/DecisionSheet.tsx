@@ -1,10 +1,10 @@
 import { Popover } from 'radix-ui';
 import { useRef, useState } from 'react';
+import type { SheetReading } from '../../../contract/types';
 import type { GroupingKind } from '../../../core/senders/grouping';
 import type { GroupOrder } from '../../../core/senders/ranking';
 import { OF_THE_PLAN, useAccount, useChange } from '../../../ui/api/account';
 import { query } from '../../../ui/api/call';
-import type { SheetReading } from '../../../ui/api/types';
 import { Refused } from '../../../ui/State';
 import { text } from '../../../ui/text';
 import { Preview } from './Preview';

@@ -1,5 +1,5 @@
+import type { SheetReading } from '../../../contract/types';
 import { useFigures } from '../../../ui/api/account';
-import type { SheetReading } from '../../../ui/api/types';
 import { Sheet } from '../../../ui/Sheet';
 import { text } from '../../../ui/text';
 import { count } from '../../../ui/text/format';

@@ -1,9 +1,9 @@
 import addressParser from 'nodemailer/lib/addressparser/index.js';
-import { type Mailbox, mailbox } from '../../../core/senders/address';
-import { decodeWords, kept } from './words';
+import { type EmailAddress, mailbox } from '../../../core/mailbox/email-address';
+import { clean, decodeWords } from './clean';
 
 /** Characters of a field that are read: of its first author only, and any sender can make it as long as a message may be. */
-const LONGEST_FIELD = 8_000;
+const MAX_FIELD_LENGTH = 8_000;
 /** A display name that holds nothing that would have to be quoted, and an address that does not. Neither can match in two ways. */
 const PLAIN_NAME = /^[^"<>,;:()\\]*$/;
 const PLAIN_ADDRESS = /^[^<>@\s,;:()"\\]+@[^<>@\s,;:()"\\]+$/;
@@ -13,18 +13,18 @@ const PLAIN_ADDRESS = /^[^<>@\s,;:()"\\]+@[^<>@\s,;:()"\\]+$/;
  *
  * @returns null where there is none.
  */
-export function readAuthor(header: string): Mailbox | null {
+export function readAuthor(header: string): EmailAddress | null {
   const colon = header.indexOf(':');
   if (colon < 0) return null;
   const field = header
-    .slice(colon + 1, colon + 1 + LONGEST_FIELD)
+    .slice(colon + 1, colon + 1 + MAX_FIELD_LENGTH)
     .replace(/\r?\n(?=[ \t])/g, '')
     .trim();
   const found = plainAuthor(field) ?? addressParser(field, { flatten: true })[0];
   if (!found) return null;
   // An address without a host is none to ENVELOPE (RFC 9051 §7.5.2).
-  const address = found.address.includes('@') ? kept(found.address) : '';
-  const author = mailbox(kept(decodeWords(found.name)), address);
+  const address = found.address.includes('@') ? clean(found.address) : '';
+  const author = mailbox(clean(decodeWords(found.name)), address);
   return author.name === '' && author.address === '' ? null : author;
 }
 

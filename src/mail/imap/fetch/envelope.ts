@@ -1,8 +1,8 @@
-import type { Mailbox } from '../../../core/senders/address';
+import type { EmailAddress } from '../../../core/mailbox/email-address';
 import type { Cursor } from '../wire/cursor';
-import { decodeWords, kept } from './words';
+import { clean, decodeWords } from './clean';
 
-const MOST_RECIPIENTS = 500;
+const MAX_RECIPIENTS = 500;
 
 /**
  * What general servers put where an address has no mailbox or no domain, or can't be read. Common practice, no source:
@@ -26,9 +26,9 @@ export interface Envelope {
   sent: Date | null;
   subject: string;
   /** Of several authors the first counts. */
-  from: Mailbox | null;
+  from: EmailAddress | null;
   /** To and Cc. */
-  recipients: Mailbox[];
+  recipients: EmailAddress[];
   inReplyTo: string;
   messageId: string;
 }
@@ -39,22 +39,22 @@ export function readEnvelope(cursor: Cursor): Envelope | null {
     return null;
   }
   const sent = believedDate(cursor.string());
-  const subject = kept(decodeWords(cursor.string() ?? ''));
+  const subject = clean(decodeWords(cursor.string() ?? ''));
   const from = readAddresses(cursor, 1)[0] ?? null;
   // Sender and Reply-To.
   cursor.skip();
   cursor.skip();
-  const recipients = readAddresses(cursor, MOST_RECIPIENTS);
-  const copied = readAddresses(cursor, MOST_RECIPIENTS - recipients.length);
+  const recipients = readAddresses(cursor, MAX_RECIPIENTS);
+  const copied = readAddresses(cursor, MAX_RECIPIENTS - recipients.length);
   for (const to of copied) recipients.push(to);
   cursor.skip();
-  const inReplyTo = kept(cursor.string()?.trim() ?? null);
-  const messageId = kept(cursor.string()?.trim() ?? null);
+  const inReplyTo = clean(cursor.string()?.trim() ?? null);
+  const messageId = clean(cursor.string()?.trim() ?? null);
   cursor.leave();
   return { sent, subject, from: named(from) ? from : null, recipients: recipients.filter(named), inReplyTo, messageId };
 }
 
-function named(address: Mailbox | null): boolean {
+function named(address: EmailAddress | null): boolean {
   return address !== null && (address.name !== '' || address.address !== '');
 }
 
@@ -66,8 +66,8 @@ function believedDate(text: string | null): Date | null {
 }
 
 /** Reads a list of addresses, of which at most so many are kept; the marks of a group's end are left out. */
-function readAddresses(cursor: Cursor, most: number): Mailbox[] {
-  const addresses: Mailbox[] = [];
+function readAddresses(cursor: Cursor, most: number): EmailAddress[] {
+  const addresses: EmailAddress[] = [];
   if (!cursor.opens()) {
     cursor.skip();
     return addresses;
@@ -85,9 +85,9 @@ function readAddresses(cursor: Cursor, most: number): Mailbox[] {
     cursor.leave();
     // Without a host it opens a group, whose name stands in place of the local part, or ends it with neither.
     if (host !== '' && local !== '')
-      addresses.push({ name: kept(name), address: kept(`${local}@${host}`).toLowerCase() });
+      addresses.push({ name: clean(name), address: clean(`${local}@${host}`).toLowerCase() });
     else if (name !== '' || local !== '')
-      addresses.push({ name: kept(name || unquoted(decodeWords(local))), address: '' });
+      addresses.push({ name: clean(name || unquoted(decodeWords(local))), address: '' });
   }
   return addresses;
 }

@@ -1,5 +1,5 @@
 import { oneLine } from '../../../core/text';
-import { decodeWords } from './words';
+import { decodeWords } from './clean';
 
 /** The fields fetched besides the envelope: of threads (RFC 5322), lists (2369, 2919) and machines (3834). */
 export const HEADER_FIELDS = [
@@ -16,7 +16,7 @@ export const HEADER_FIELDS = [
 const WANTED = new Map(
   HEADER_FIELDS.flatMap((name) => [name, name.toLowerCase()].map((key) => [key, name.toLowerCase()])),
 );
-const LONGEST_FIELD = 8_000;
+const MAX_FIELD_LENGTH = 8_000;
 
 /** What is kept of the fields. */
 export interface HeaderFields {
@@ -38,7 +38,7 @@ export function readHeader(header: string): HeaderFields {
     const lf = unfolded.indexOf('\n', at);
     const end = lf < 0 ? unfolded.length : lf;
     // Of a line, not of all that follows: a header may have no colon at all.
-    const line = unfolded.slice(at, Math.min(end, at + LONGEST_FIELD));
+    const line = unfolded.slice(at, Math.min(end, at + MAX_FIELD_LENGTH));
     const colon = line.indexOf(':');
     if (colon > 0) {
       const name = canonical(line.slice(0, colon));

@@ -1,5 +1,5 @@
+import type { EmailAddress } from '../../../core/mailbox/email-address';
 import { readFlags } from '../../../core/mailbox/flags';
-import type { Mailbox } from '../../../core/senders/address';
 import type { FlagsRecord, Outline } from '../../server';
 import type { Cursor } from '../wire/cursor';
 import { readInternalDate } from '../wire/dates';
@@ -11,18 +11,18 @@ export const AUTHORS = 'UID FLAGS INTERNALDATE RFC822.SIZE BODY.PEEK[HEADER.FIEL
 export const FLAGS = 'UID FLAGS';
 
 /** Headers of From whose author is remembered: few wrote most of a mailbox. */
-const MOST_REMEMBERED = 20_000;
+const MAX_REMEMBERED = 20_000;
 
 /** Reads size, date, flags and author. */
 export class OutlineReader {
-  private readonly authors = new Map<string, Mailbox | null>();
+  private readonly authors = new Map<string, EmailAddress | null>();
 
   read(cursor: Cursor): Outline | undefined {
     let uid = 0;
     let size: number | undefined;
     let received: Date | undefined;
     let listed: string[] = [];
-    let from: Mailbox | null = null;
+    let from: EmailAddress | null = null;
     cursor.list();
     while (!cursor.closes()) {
       const item = cursor.item();
@@ -37,11 +37,11 @@ export class OutlineReader {
     return { uid, size, received, flags: readFlags(listed).bits, from };
   }
 
-  private author(header: string): Mailbox | null {
+  private author(header: string): EmailAddress | null {
     let author = this.authors.get(header);
     if (author !== undefined) return author;
     author = readAuthor(header);
-    if (this.authors.size >= MOST_REMEMBERED) this.authors.clear();
+    if (this.authors.size >= MAX_REMEMBERED) this.authors.clear();
     this.authors.set(header, author);
     return author;
   }

@@ -3,8 +3,8 @@ import type { Cursor } from '../wire/cursor';
 import { parameterOf, readParameters } from './parameters';
 
 /** The deepest nesting that is followed; what lies below a hostile tower of parts is not listed. */
-const DEEPEST = 32;
-const MOST_FILES = 500;
+const MAX_DEPTH = 32;
+const MAX_FILES = 500;
 
 /**
  * Reads the files out of BODYSTRUCTURE (RFC 9051 §7.5.2): every leaf that a person would call one. An enclosed message is
@@ -15,7 +15,7 @@ const MOST_FILES = 500;
 export function readFiles(cursor: Cursor): MessageFile[] | null {
   const files: MessageFile[] = [];
   const isThere = readParts(cursor, ({ type, parameters, disposition, size }) => {
-    if (files.length >= MOST_FILES) return;
+    if (files.length >= MAX_FILES) return;
     const name = parameterOf(disposition.parameters, 'filename') || parameterOf(parameters, 'name');
     const file = fileOf(type, name, disposition.kind, size);
     if (file) files.push(file);
@@ -48,7 +48,7 @@ export function readParts(cursor: Cursor, visit: (part: Part) => void): boolean 
 }
 
 function readPart(cursor: Cursor, visit: (part: Part) => void, path: number[]): void {
-  if (path.length > DEEPEST) {
+  if (path.length > MAX_DEPTH) {
     cursor.skip();
     return;
   }

@@ -4,8 +4,8 @@ import type { FetchCommand } from './bulk';
 
 /** Messages of the first command, and the fewest and most of any later one. */
 const FIRST = 500;
-const FEWEST = 250;
-const MOST = 20_000;
+const MIN_MESSAGES = 250;
+const MAX_MESSAGES = 20_000;
 /** How long the server should be busy with one command: it answers others, and we can stop, between two. */
 const SECONDS_EACH = 2;
 
@@ -28,7 +28,7 @@ export class FetchRate {
   /** Messages that the next command should ask for. */
   get window(): number {
     if (!this.isKnown) return FIRST;
-    return Math.max(FEWEST, Math.min(MOST, Math.round(this.messagesASecond * SECONDS_EACH)));
+    return Math.max(MIN_MESSAGES, Math.min(MAX_MESSAGES, Math.round(this.messagesASecond * SECONDS_EACH)));
   }
 
   note(messages: number, octets: number, seconds: number): void {

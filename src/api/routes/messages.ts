@@ -1,0 +1,124 @@
+import * as v from 'valibot';
+import * as s from '../../contract/schemas';
+import type { Amount } from '../../core/level/level';
+import type { MailServer } from '../../mail/server';
+import { type Account, versionOf } from '../../store/access/accounts';
+import { judgementOf } from '../../store/index/categories';
+import { isIndexComplete } from '../../store/index/folders';
+import { amountOf, idsBySubject, messageById, messagesById, pageOfMessages } from '../../store/index/messages';
+import { readyCriteria } from '../criteria';
+import { cursorFrom, cursorText } from '../cursor';
+import type { Environment } from '../environment';
+import { onServer } from '../on-server';
+import { conflict, notFound } from '../problem';
+import { route } from '../route';
+
+export const listMessages = route({
+  method: 'GET',
+  path: '/accounts/{account}/messages',
+  summary: 'The messages that match, a page at a time, and the sum of all of them; or those with these ids.',
+  query: v.object({
+    where: s.Where,
+    scope: s.Scope,
+    order: v.optional(v.picklist(['size', 'date', 'from', 'subject', 'placed']), 'size'),
+    direction: v.optional(v.picklist(['up', 'down'])),
+    limit: v.optional(s.wholeNumber(1, 1_000), '100'),
+    after: v.optional(v.string()),
+    /** Only what came into its folder before this instant. */
+    before: v.optional(s.Timestamp),
+    ids: v.optional(v.pipe(v.string(), v.regex(/^\d{1,15}(,\d{1,15}){0,499}$/, 'up to 500 ids, parted by commas'))),
+  }),
+  response: v.object({
+    total: s.Amount,
+    messages: v.array(s.Message),
+    /** Of the index: `asOf` of a run that is to touch what was shown and nothing later. */
+    version: v.number(),
+    complete: s.Complete,
+    next: v.optional(v.string()),
+  }),
+  async handle({ environment, account, query }) {
+    const { database } = environment;
+    const version = await versionOf(database, account.id);
+    const complete = await isIndexComplete(database, account.id);
+    if (query.ids !== undefined) {
+      const messages = await messagesById(database, account, query.ids.split(',').map(Number));
+      return { total: amountIn(messages), messages, version, complete };
+    }
+    const criteria = await readyCriteria(database, account, query.where);
+    const now = new Date();
+    const descends = query.order === 'size' || query.order === 'date' || query.order === 'placed';
+    const page = {
+      order: query.order,
+      direction: query.direction ?? (descends ? 'down' : 'up'),
+      limit: query.limit,
+      after: cursorFrom(query.after),
+    } as const;
+    const placedBefore = query.before === undefined ? undefined : new Date(query.before);
+    const [total, { messages, next }] = await Promise.all([
+      amountOf(database, account, criteria, query.scope, now, placedBefore),
+      pageOfMessages(database, account, criteria, query.scope, now, { ...page, placedBefore }),
+    ]);
+    return { total, messages, version, complete, ...(next ? { next: cursorText(next) } : {}) };
+  },
+});
+
+function amountIn(messages: readonly { size: number }[]): Amount {
+  return { messages: messages.length, bytes: messages.reduce((sum, { size }) => sum + size, 0) };
+}
+
+export const listSubjectOrder = route({
+  method: 'GET',
+  path: '/accounts/{account}/order',
+  summary: 'The ids of all messages in the order of their subjects, which the columns do not carry.',
+  query: v.object({ scope: s.Scope }),
+  response: v.object({ ids: v.array(v.number()) }),
+  handle: async ({ environment, account, query }) => ({
+    ids: await idsBySubject(environment.database, account, query.scope),
+  }),
+});
+
+/** Opens the folder of a message on the server and asks something of it there. */
+async function atServer<T>(
+  environment: Environment,
+  account: Account,
+  id: string,
+  ask: (server: MailServer, uid: number) => Promise<T>,
+) {
+  const message = await messageById(environment.database, account.id, Number(id));
+  if (!message) throw notFound();
+  const answer = await onServer(environment, account, 'The mail server did not give it', async (server) => {
+    const open = await server.open(message.serverName);
+    if (open.uidValidity !== message.uidValidity)
+      throw conflict('changed', 'The folder has changed on the server. Scan again.');
+    return ask(server, message.uid);
+  });
+  return { message, answer };
+}
+
+export const getMessage = route({
+  method: 'GET',
+  path: '/accounts/{account}/messages/{message}',
+  summary: 'All that is known of a message, with its header as it stands on the server.',
+  response: s.MessageDetails,
+  async handle({ environment, account, parameters }) {
+    const { message, answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) =>
+      server.header(uid),
+    );
+    const { serverName: _, uidValidity: __, ...shown } = message;
+    const judgement = await judgementOf(environment.database, account, message.id);
+    return { ...shown, reasons: judgement?.reasons ?? [], header: answer };
+  },
+});
+
+export const getMessageText = route({
+  method: 'GET',
+  path: '/accounts/{account}/messages/{message}/text',
+  summary: 'The text of a message as text, read from the server now. Nothing remote is fetched.',
+  formats: ['text/plain'],
+  async handle({ environment, account, parameters }) {
+    const { answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) =>
+      server.text(uid),
+    );
+    return new Response(answer, { headers: { 'content-type': 'text/plain; charset=utf-8' } });
+  },
+});

@@ -1,0 +1,445 @@
+import * as v from 'valibot';
+import { CATEGORIES } from '../core/categories/categories';
+import { GUARD_KINDS } from '../core/guards/guards';
+import { CHOSEN_ROLES } from '../core/mailbox/roles';
+import { GROUPINGS } from '../core/senders/grouping';
+import { SHEET_NOTES } from '../core/senders/sheet';
+
+/** The shapes of the API, for those who give them and those who take them. Sizes are octets, times RFC 3339 in UTC. */
+
+const count = v.pipe(v.number(), v.integer(), v.minValue(0));
+
+export const Amount = v.object({ messages: count, bytes: count });
+/** Whether the index holds all folders. False during the first scan: the answer leaves out what was not read yet. */
+export const Complete = v.boolean();
+
+export const Timestamp = v.pipe(v.string(), v.isoTimestamp());
+export const Scope = v.optional(v.picklist(['mail', 'trash', 'all']), 'mail');
+export const Where = v.optional(v.pipe(v.string(), v.maxLength(10_000)), '');
+
+/** A whole number in a query, where everything is text. */
+export const wholeNumber = (least: number, most: number) =>
+  v.pipe(v.string(), v.regex(/^\d{1,12}$/, 'a whole number'), v.transform(Number), v.minValue(least), v.maxValue(most));
+
+export const Ids = v.pipe(v.array(v.pipe(v.number(), v.integer(), v.minValue(1))), v.maxLength(200_000));
+export const Label = v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(200));
+
+const Security = v.picklist(['tls', 'starttls', 'none']);
+
+/** Where a mailbox is, and whose. */
+export const MailboxAt = v.object({
+  host: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(253)),
+  port: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65_535)),
+  security: Security,
+  user: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(320)),
+});
+
+export const SignIn = v.object({
+  ...MailboxAt.entries,
+  password: v.pipe(v.string(), v.minLength(1), v.maxLength(1_000)),
+  /** Who signs in, where that is another: an operator of the host. */
+  signInAs: v.optional(v.pipe(v.string(), v.maxLength(320))),
+});
+
+export const AccountBrief = v.object({
+  id: v.number(),
+  user: v.string(),
+  host: v.string(),
+  port: v.number(),
+  security: Security,
+  state: v.picklist(['active', 'locked']),
+});
+
+export const SignedIn = v.object({ account: v.pick(AccountBrief, ['id', 'user', 'host']) });
+
+export const Target = v.union([
+  v.strictObject({ share: v.pipe(v.number(), v.minValue(0.01), v.maxValue(1)) }),
+  v.strictObject({ bytes: v.pipe(v.number(), v.integer(), v.minValue(0)) }),
+  v.strictObject({ messages: v.pipe(v.number(), v.integer(), v.minValue(0)) }),
+]);
+
+const timeZone = v.pipe(
+  v.string(),
+  v.check((name) => {
+    try {
+      new Intl.DateTimeFormat('en', { timeZone: name });
+      return true;
+    } catch {
+      return false;
+    }
+  }, 'the IANA name of a time zone'),
+);
+
+const share = v.pipe(v.number(), v.minValue(0.01), v.maxValue(1));
+const Thresholds = v.strictObject({
+  warning: v.optional(share),
+  sending: v.optional(share),
+  receiving: v.optional(share),
+});
+
+/** Paths of folders that the server does not mark by what they are for. */
+const Roles = v.strictObject(
+  v.entriesFromList(CHOSEN_ROLES, v.optional(v.nullable(v.pipe(v.string(), v.minLength(1))))),
+);
+
+export const SettingsChange = v.strictObject({
+  target: v.optional(Target),
+  limit: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1)))),
+  trashFolder: v.optional(v.nullable(v.pipe(v.string(), v.minLength(1)))),
+  roles: v.optional(Roles),
+  trashDays: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(3_650)))),
+  thresholds: v.optional(Thresholds),
+  timeZone: v.optional(timeZone),
+  units: v.optional(v.picklist(['binary', 'decimal'])),
+  mailWhen: v.optional(v.picklist(['never', 'long', 'always'])),
+  /** An address is confirmed by a code first (`mail-address`); null: no mail is sent any more. */
+  mailTo: v.optional(v.null()),
+  mailNewBrowser: v.optional(v.boolean()),
+  scanEveryHours: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(720)))),
+});
+
+export const Settings = v.object({
+  target: Target,
+  limit: v.nullable(v.number()),
+  trashFolder: v.nullable(v.string()),
+  roles: v.nullable(Roles),
+  trashDays: v.nullable(v.number()),
+  thresholds: Thresholds,
+  timeZone: v.string(),
+  units: v.picklist(['binary', 'decimal']),
+  mailWhen: v.picklist(['never', 'long', 'always']),
+  mailTo: v.nullable(v.string()),
+  mailNewBrowser: v.boolean(),
+  scanEveryHours: v.nullable(v.number()),
+  /** Whether the operator has configured a submission server. */
+  canMail: v.boolean(),
+});
+
+export const Category = v.picklist(CATEGORIES);
+export const GroupedBy = v.picklist(GROUPINGS);
+export const CorrectionBy = v.picklist(['address', 'domain']);
+export const SavedFilter = v.object({ id: count, name: v.string(), where: v.string() });
+
+const progress = v.object({ done: count, total: count });
+const ProblemNote = v.object({ kind: v.string(), detail: v.string() });
+/** Why work is not being done now: tried again later, after other work of the mailbox, of its host, or after other large mailboxes; or no worker took it yet. */
+const Waits = v.optional(v.picklist(['later', 'turn', 'host', 'large', 'worker']));
+
+export const Scan = v.object({
+  id: count,
+  state: v.picklist(['queued', 'running', 'done', 'failed']),
+  folders: progress,
+  /** Of the stage under way. */
+  messages: progress,
+  /** Each stage is whole before the next begins, and what it read is final then. */
+  stage: v.picklist(['level', 'outline', 'details', 'settling']),
+  /** Sums of the outline, the trash left out, once it is whole; of mailboxes that are read at once there is none. */
+  outline: v.optional(
+    v.object({
+      messages: count,
+      bytes: count,
+      sizes: v.array(v.object({ from: count, messages: count, bytes: count })),
+    }),
+  ),
+  problem: v.optional(ProblemNote),
+  waits: Waits,
+  createdAt: Timestamp,
+  endedAt: v.optional(Timestamp),
+});
+
+export const Search = v.object({
+  id: count,
+  text: v.string(),
+  state: v.picklist(['queued', 'running', 'done', 'failed']),
+  folders: progress,
+  problem: v.optional(ProblemNote),
+});
+
+export const Level = v.object({
+  limit: v.nullable(v.number()),
+  limitBy: v.nullable(v.picklist(['server', 'user'])),
+  used: count,
+  usedBy: v.picklist(['server', 'counted']),
+  messageLimit: v.optional(count),
+  messagesUsed: v.optional(count),
+  target: Target,
+  targetBytes: v.nullable(v.number()),
+  mail: Amount,
+  trash: Amount,
+  /** Of the trash what a guard keeps: it stays when the rest is purged. */
+  trashGuarded: Amount,
+  /** Folders with messages that no scan has read yet. */
+  unread: v.number(),
+  plan: Amount,
+  after: count,
+  /** Messages left then; the server's count where it limits them. */
+  afterMessages: count,
+  other: count,
+  difference: v.number(),
+  /** The roots of the quota, where there are several. */
+  roots: v.array(
+    v.object({ name: v.string(), used: v.nullable(v.number()), limit: v.nullable(v.number()), counted: Amount }),
+  ),
+  /** The sum with each message counted once; where the server counts less than all copies together. */
+  once: v.optional(count),
+  folders: v.array(
+    v.object({
+      path: v.string(),
+      role: v.nullable(v.picklist(['inbox', 'sent', 'drafts', 'junk', 'trash', 'archive'])),
+      /** `name`: proposed, and not confirmed yet. */
+      roleBy: v.nullable(v.picklist(['server', 'name', 'user'])),
+      messages: count,
+      bytes: count,
+      repeats: v.boolean(),
+    }),
+  ),
+  readings: v.array(v.object({ at: Timestamp, used: count })),
+  /** Of the index: `asOf` of a run that is to touch what was shown and nothing later. */
+  version: count,
+  at: Timestamp,
+});
+
+const author = v.object({ name: v.string(), address: v.string() });
+
+export const Message = v.object({
+  id: count,
+  folder: v.string(),
+  uid: count,
+  from: v.nullable(author),
+  subject: v.string(),
+  date: v.nullable(Timestamp),
+  received: Timestamp,
+  size: count,
+  flags: v.array(v.string()),
+  category: Category,
+  keywords: v.array(v.string()),
+  files: v.array(v.object({ name: v.string(), type: v.string(), size: count })),
+  flaws: v.array(v.string()),
+  origin: v.nullable(v.string()),
+  trashedBy: v.nullable(v.number()),
+  /** When it came into its folder, as far as is known. */
+  placedAt: v.nullable(Timestamp),
+});
+
+export const MessageDetails = v.object({
+  ...Message.entries,
+  messageId: v.string(),
+  references: v.array(v.string()),
+  to: v.array(author),
+  listId: v.string(),
+  bulkFields: v.record(v.string(), v.string()),
+  reasons: v.array(v.string()),
+  header: v.nullable(v.string()),
+});
+
+export const Sender = v.object({
+  key: v.string(),
+  name: v.string(),
+  names: v.array(v.string()),
+  messages: count,
+  bytes: count,
+  month: v.number(),
+  first: Timestamp,
+  last: Timestamp,
+  unseen: count,
+  answered: count,
+  flagged: count,
+  written: count,
+  /** 0 to 100, over the whole mailbox, and its reasons from the strongest. */
+  evidence: count,
+  reasons: v.array(v.object({ reason: v.string(), number: v.number() })),
+});
+
+export const Lot = v.object({
+  id: count,
+  label: v.string(),
+  fate: v.picklist(['trash', 'purge']),
+  where: v.nullable(v.string()),
+  /** The key of the suggestion that it was taken from. */
+  suggestion: v.nullable(v.string()),
+  messages: count,
+  bytes: count,
+  excepted: count,
+  guarded: Amount,
+  vanished: count,
+  adds: Amount,
+  only: Amount,
+  createdAt: Timestamp,
+});
+
+export const Guard = v.object({
+  id: count,
+  kind: v.picklist(GUARD_KINDS),
+  where: v.string(),
+  years: v.nullable(count),
+  reason: v.string(),
+  active: v.boolean(),
+  madeAt: Timestamp,
+  liftedAt: v.nullable(Timestamp),
+  liftReason: v.nullable(v.string()),
+  /** What it keeps now. */
+  messages: count,
+  bytes: count,
+});
+
+const mark = v.nullable(v.object({ used: v.nullable(v.number()), counted: count, at: Timestamp }));
+
+export const Run = v.object({
+  id: count,
+  action: v.picklist(['trash', 'purge', 'restore']),
+  state: v.picklist(['queued', 'running', 'paused', 'done', 'cancelled', 'failed']),
+  label: v.string(),
+  selector: v.record(v.string(), v.unknown()),
+  asked: Amount,
+  done: Amount,
+  left: v.array(v.object({ reason: v.string(), messages: count, bytes: count })),
+  before: mark,
+  after: mark,
+  /** The server's figure once it had followed a purge. */
+  settled: mark,
+  askedBy: v.object({
+    user: v.optional(v.string()),
+    via: v.optional(v.picklist(['page', 'script'])),
+    /** The number of the token that the script came with. */
+    token: v.optional(v.number()),
+  }),
+  /** What it brought to the trash and lies there still: what can be taken back. */
+  undo: Amount,
+  /** Milliseconds of work. */
+  workedMs: count,
+  /** Whether the tables and the run's entries in the ledger say the same. What is shown is what the entries say. */
+  agreement: v.optional(v.picklist(['agrees', 'differs', 'broken'])),
+  /** What it is doing now, and with how many messages. */
+  doing: v.optional(
+    v.object({
+      phase: v.picklist(['measuring', 'recovering', 'planning', 'checking', 'carrying-out', 'concluding']),
+      messages: count,
+    }),
+  ),
+  problem: v.optional(ProblemNote),
+  waits: Waits,
+  createdAt: Timestamp,
+  startedAt: v.optional(Timestamp),
+  endedAt: v.optional(Timestamp),
+});
+
+export const Decision = v.object({
+  by: GroupedBy,
+  key: v.string(),
+  decision: v.string(),
+  where: v.string(),
+  lot: v.nullable(v.number()),
+  guard: v.nullable(v.number()),
+  decidedAt: Timestamp,
+});
+
+/** What a decision sheet would do, and what is wrong or doubtful in it. */
+export const SheetReading = v.object({
+  decisions: v.array(
+    v.object({ line: v.number(), by: GroupedBy, key: v.string(), decision: v.string(), messages: v.number() }),
+  ),
+  issues: v.array(
+    v.object({ line: v.number(), note: v.picklist(SHEET_NOTES), cell: v.string(), refused: v.boolean() }),
+  ),
+  total: Amount,
+  applied: v.boolean(),
+});
+
+/** What lies in the trash, by what brought it there. */
+export const Trash = v.object({
+  /** Path; null where the mailbox has none. */
+  folder: v.nullable(v.string()),
+  /** Days after which the server drops what lies in it, as the user states it. */
+  days: v.nullable(v.number()),
+  groups: v.array(
+    v.object({
+      ...Amount.entries,
+      run: v.nullable(v.number()),
+      label: v.nullable(v.string()),
+      first: v.nullable(Timestamp),
+      last: v.nullable(Timestamp),
+      /** Messages of which nobody knows when they went in. */
+      undated: v.number(),
+      /** Its lots, of a run that had several. */
+      lots: v.array(v.object({ ...Amount.entries, id: v.number(), label: v.string() })),
+      /** When the server is expected to drop the first and the last of it. */
+      dropped: v.nullable(v.object({ first: Timestamp, last: Timestamp })),
+    }),
+  ),
+});
+
+/** The newest entry of the ledger's chain. */
+export const LedgerHead = v.object({ entries: v.number(), code: v.string(), at: v.nullable(Timestamp) });
+
+export const LedgerCheck = v.object({ entries: v.number(), faults: v.array(v.string()), head: LedgerHead });
+
+/** A sender of the outline of a scan. */
+export const FirstRanked = v.object({
+  key: v.string(),
+  name: v.string(),
+  messages: v.number(),
+  bytes: v.number(),
+  unseen: v.number(),
+  first: Timestamp,
+  last: Timestamp,
+});
+
+/** A message of a lot; of one that guards keep, which guards, and whether it is allowed all the same. */
+export const LotMessage = v.object({
+  ...Message.entries,
+  guards: v.optional(v.array(v.number())),
+  allowed: v.optional(v.boolean()),
+});
+
+export const Token = v.object({
+  id: v.number(),
+  name: v.string(),
+  /** Whether it may change anything; else it only reads. */
+  acts: v.boolean(),
+  endsAt: Timestamp,
+  madeAt: Timestamp,
+  usedAt: v.nullable(Timestamp),
+});
+
+/** A browser that is signed in to an account. */
+export const Session = v.object({
+  id: v.number(),
+  agent: v.string(),
+  since: Timestamp,
+  seenAt: Timestamp,
+  isOwn: v.boolean(),
+});
+
+/** A mail server that was found for an address. */
+export const FoundServer = v.object({
+  host: v.string(),
+  port: v.number(),
+  security: v.picklist(['tls', 'starttls']),
+  user: v.string(),
+  /** The operator's list, SRV records, what the domain publishes, or a usual name at which a server answered. */
+  how: v.picklist(['list', 'dns', 'config', 'guess']),
+  /** Whether its name lies in the domain of the address: where not, somebody should look at it (RFC 6186 §6). */
+  within: v.boolean(),
+});
+
+/** The plan as sets of message ids, packed as text (core/sets/ranges), and what suggestions leave out. */
+export const Plan = v.object({
+  purge: v.string(),
+  trash: v.string(),
+  dismissed: v.array(v.string()),
+  later: v.array(v.object({ by: v.picklist(['address', 'domain', 'list']), key: v.string() })),
+});
+
+export const NewestMessage = v.object({ id: v.number(), subject: v.string(), date: Timestamp, size: v.number() });
+
+/** What a person said of the category of a sender's mail. */
+export const Correction = v.object({ by: CorrectionBy, key: v.string(), category: Category });
+
+/** A code that is entered on another page to let Tamsel in (RFC 8628). */
+export const DeviceCode = v.object({
+  code: v.string(),
+  url: v.string(),
+  /** Seconds between two questions whether it was entered. */
+  interval: v.number(),
+  endsAt: Timestamp,
+});

@@ -1,0 +1,84 @@
+import { useState } from 'react';
+import type { Run } from '../../contract/types';
+import { useChange, useFigures } from '../../ui/api/account';
+import { Bar } from '../../ui/Bar';
+import { text } from '../../ui/text';
+import { count, duration } from '../../ui/text/format';
+
+/** A run that has not ended: how far, how fast, and the ways to steer it. */
+export function ActiveRun({ run }: { run: Run }) {
+  const { octets } = useFigures();
+  const steer = useChange<string>(
+    (verb) => `/runs/${run.id}/${verb}`,
+    'POST',
+    () => ({}),
+    ['runs'],
+  );
+  const rate = run.workedMs > 0 ? (run.done.messages / run.workedMs) * 1_000 : 0;
+  const left = run.left.reduce((sum, { messages }) => sum + messages, 0);
+  const remaining = run.asked.messages - run.done.messages - left;
+  const moves = run.state === 'queued' || run.state === 'running';
+  return (
+    <section className="card flex flex-wrap items-center gap-x-6 gap-y-2">
+      <div className="min-w-0 flex-1">
+        <p role="status">
+          <strong>
+            {text.ledger.going(
+              run.id,
+              `${text.ledger.actions[run.action]}: ${run.label}`,
+              count(run.done.messages),
+              count(run.asked.messages),
+              octets(run.done.bytes),
+              octets(run.asked.bytes),
+            )}
+          </strong>{' '}
+          {run.waits
+            ? text.account.waits[run.waits]
+            : run.state === 'running' && rate > 0
+              ? text.ledger.rate(count(Math.round(rate)), duration(remaining / rate))
+              : text.ledger.states[run.state]}
+        </p>
+        {run.doing && !run.waits && (
+          <p className="note">
+            {text.ledger.doing[run.doing.phase](text.messages(run.doing.messages, count(run.doing.messages)))}
+          </p>
+        )}
+        {run.problem && (
+          <p className={run.problem.kind === 'throttled' ? 'text-ink-2' : 'text-go'}>{run.problem.detail}</p>
+        )}
+        <Bar share={run.done.bytes / Math.max(1, run.asked.bytes)} />
+      </div>
+      <span className="flex gap-2">
+        {moves && <Notify />}
+        {moves && (
+          <button type="button" className="button" onClick={() => steer.mutate('pause')}>
+            {text.ledger.pause}
+          </button>
+        )}
+        {!moves && (
+          <button type="button" className="button" onClick={() => steer.mutate('resume')}>
+            {text.ledger.resume}
+          </button>
+        )}
+        <button type="button" className="button" onClick={() => steer.mutate('cancel')}>
+          {text.ledger.cancel}
+        </button>
+      </span>
+    </section>
+  );
+}
+
+/** Asks the browser whether it may tell when the run has ended, where that was never answered. */
+function Notify() {
+  const [asked, setAsked] = useState(!('Notification' in window) || Notification.permission !== 'default');
+  if (asked) return null;
+  return (
+    <button
+      type="button"
+      className="button"
+      onClick={() => void Notification.requestPermission().then(() => setAsked(true))}
+    >
+      {text.ledger.notify}
+    </button>
+  );
+}

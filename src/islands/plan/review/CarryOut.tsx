@@ -1,0 +1,117 @@
+import { useState } from 'react';
+import type { Lot, Run } from '../../../contract/types';
+import { useAccount, useChange, useFigures, useLevel } from '../../../ui/api/account';
+import { Question } from '../../../ui/Question';
+import { go } from '../../../ui/route';
+import { text } from '../../../ui/text';
+import { count } from '../../../ui/text/format';
+
+/** One question, one answer for each fate in the plan. */
+export function CarryOut({ lots }: { lots: Lot[] }) {
+  const { octets } = useFigures();
+  const [copies, setCopies] = useState(false);
+  const run = useChange<{ action: Lot['fate']; lots: number[]; copies?: true }, Run>(
+    () => '/runs',
+    'POST',
+    (body) => body,
+    ['lots', 'level', 'runs'],
+    () => go('/ledger'),
+  );
+  const fated = (fate: Lot['fate']) => {
+    const some = lots.filter((lot) => lot.fate === fate);
+    const sum = some.reduce(
+      (so, { adds }) => ({ messages: so.messages + adds.messages, bytes: so.bytes + adds.bytes }),
+      { messages: 0, bytes: 0 },
+    );
+    return {
+      // A lot that guards keep whole has nothing to carry out.
+      ids: some.filter(({ messages }) => messages > 0).map(({ id }) => id),
+      sum: sum.messages,
+      messages: text.messages(sum.messages, count(sum.messages)),
+      bytes: octets(sum.bytes),
+    };
+  };
+  const toTrash = fated('trash');
+  const toPurge = fated('purge');
+  const start = (action: Lot['fate'], ids: number[]) =>
+    run.mutate({ action, lots: ids, ...(copies ? { copies: true } : {}) });
+  const level = useLevel().data;
+  const { settings } = useAccount();
+  const hasTrash = !level || level.folders.some(({ role, path }) => role === 'trash' || path === settings.trashFolder);
+  const outside = lots.some(({ fate, suggestion }) => fate === 'purge' && suggestion !== 'trash');
+  const purgeSentence = outside ? text.review.purgeQuestion : text.trash.purgeText;
+  return (
+    <section className="card grid content-start gap-4">
+      {level?.once !== undefined && (
+        <label className="flex items-baseline gap-2">
+          <input type="checkbox" checked={copies} onChange={(event) => setCopies(event.target.checked)} />
+          {text.review.copies}
+        </label>
+      )}
+      {toTrash.sum > 0 && !hasTrash && <NoTrash />}
+      {toTrash.sum > 0 && hasTrash && (
+        <div className="grid gap-3">
+          <p>{text.review.question(toTrash.messages)}</p>
+          <button
+            type="button"
+            className="button button-chief justify-self-start px-5 py-2"
+            disabled={run.isPending}
+            onClick={() => start('trash', toTrash.ids)}
+          >
+            {text.review.go(toTrash.messages)}
+          </button>
+        </div>
+      )}
+      {toPurge.sum > 0 && (
+        <Question
+          title={text.trash.sure}
+          sentence={purgeSentence(toPurge.messages, toPurge.bytes)}
+          doIt={text.review.goPurge(toPurge.messages)}
+          answer={toPurge.sum}
+          onDo={() => start('purge', toPurge.ids)}
+          trigger={
+            <button type="button" className="button button-go justify-self-start" disabled={run.isPending}>
+              {text.review.goPurge(toPurge.messages)}
+            </button>
+          }
+        />
+      )}
+      {run.error && (
+        <p role="alert" className="text-go">
+          {run.error.message}
+        </p>
+      )}
+    </section>
+  );
+}
+
+/** Without a trash folder nothing can be moved to it: one is made, but not without asking. */
+function NoTrash() {
+  const make = useChange<undefined>(
+    () => '/trash',
+    'POST',
+    () => ({}),
+    ['settings', 'level', 'trash'],
+  );
+  return (
+    <div className="grid gap-3">
+      <p>{text.review.noTrash}</p>
+      <p>
+        <button
+          type="button"
+          className="button button-chief"
+          disabled={make.isPending}
+          onClick={() => make.mutate(undefined)}
+        >
+          {text.review.makeTrash}
+        </button>{' '}
+        {text.review.nameTrash}
+      </p>
+      {make.error && (
+        <p role="alert" className="text-go">
+          {make.error.message}
+        </p>
+      )}
+    </div>
+  );
+}

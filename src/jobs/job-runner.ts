@@ -1,0 +1,210 @@
+import { isPassing, MailProblem } from '../mail/problem';
+import type { MailServer } from '../mail/server';
+import { type Account, accountById } from '../store/access/accounts';
+import { canSignIn } from '../store/access/credentials';
+import { type Database, isDatabaseTrouble, transaction } from '../store/database';
+import { tell } from '../store/events';
+import { scanById, updateScan } from '../store/index/scans';
+import {
+  finishJob,
+  giveWay,
+  isSuspect,
+  type Job,
+  keepLease,
+  LeaseLost,
+  noteProgress,
+  postponeJob,
+} from '../store/jobs';
+import { runById, updateRun } from '../store/runs/runs';
+import { TooLarge, type Turn, type WorkContext } from './context';
+import { leased } from './leased-server';
+import { confirmQuota, runQuotaCheck } from './quota-check';
+import { carryOut } from './run/run';
+import { indexAllWords } from './scan/index-words';
+import { scan } from './scan/scan';
+import { failSearch, search } from './search';
+import { SignInNeeded, signInTo } from './sign-in';
+
+const MAX_ATTEMPTS = 8;
+/** Before the first of several tries; each further one waits twice as long. What makes progress begins anew. */
+const FIRST_WAIT_SECONDS = 0.25;
+const MAX_WAIT_SECONDS = 30;
+
+/** Times in a row that a job may be taken without getting on: a worker that it was done by ended each time. */
+const MAX_TAKES = 3;
+
+/** The work ended the process that did it, again and again. */
+class WorkerDied extends Error {}
+
+/** One job while a worker does it, under a lease that is kept. */
+export class JobRunner {
+  /** When the server last answered, milliseconds since 1970. */
+  answeredAt = Date.now();
+  large: boolean;
+  /** Whether it may be what ended the workers before, and has not got on since it was taken. */
+  isSuspect: boolean;
+  private server: MailServer | undefined;
+  private keptAt: number;
+
+  /**
+   * @param takenAt when the lease was asked for.
+   * @param claimLarge asks whether one more large job may be done.
+   */
+  constructor(
+    private readonly context: WorkContext,
+    readonly job: Job,
+    takenAt: number,
+    private readonly claimLarge: () => boolean,
+  ) {
+    this.keptAt = takenAt;
+    this.large = job.large;
+    this.isSuspect = isSuspect(job);
+  }
+
+  private holds(): boolean {
+    return Date.now() - this.keptAt < this.context.leaseSeconds * 1000;
+  }
+
+  /** Does the job. Throws only what the database did not take; whoever gets the lease takes it up again then. */
+  async run(): Promise<void> {
+    const keeper = setInterval(() => this.keep(), (this.context.leaseSeconds * 1000) / 3);
+    const begun = Date.now();
+    this.context.log.info(named(this.job), 'a job was taken');
+    try {
+      const account = await accountById(this.context.database, this.job.account);
+      if (account) await this.work(account);
+    } catch (error) {
+      if (error instanceof LeaseLost) this.context.log.warn(named(this.job), 'the lease went to another worker');
+      else if (isDatabaseTrouble(error)) throw error;
+      else if (error instanceof TooLarge) await giveWay(this.context.database, this.job, this.context.worker, true);
+      else await this.failed(this.job, error);
+    } finally {
+      clearInterval(keeper);
+      await this.server?.close();
+      this.context.log.info({ ...named(this.job), ms: Date.now() - begun }, 'a job was let go');
+    }
+  }
+
+  private keep(): void {
+    const { database, worker, leaseSeconds } = this.context;
+    const asked = Date.now();
+    void keepLease(database, this.job, worker, leaseSeconds).then(
+      (kept) => {
+        if (kept) this.keptAt = asked;
+        else void this.server?.close();
+      },
+      () => undefined,
+    );
+  }
+
+  private async work(account: Account): Promise<void> {
+    const { context, job } = this;
+    const { database } = context;
+    if (job.takes > MAX_TAKES) throw new WorkerDied();
+    if (job.kind === 'quota-check') return runQuotaCheck(database, job);
+    if (await isScanned(database, job)) return this.endScan(job, account);
+    const signedIn = async () =>
+      leased(
+        await signInTo(context, account),
+        () => this.holds(),
+        () => {
+          this.answeredAt = Date.now();
+        },
+      );
+    this.server = await signedIn();
+    const turn: Turn = {
+      claimLarge: () => {
+        this.large ||= this.claimLarge();
+        return this.large;
+      },
+      progressed: (client) => {
+        this.isSuspect = false;
+        return noteProgress(client, job);
+      },
+    };
+    if (job.kind === 'scan') {
+      await scan(context, job, account, this.server, signedIn, turn);
+      await this.endScan(job, account);
+    } else if (job.kind === 'search') {
+      if (await search(context, job, this.server, turn)) await finishJob(database, job);
+      else await giveWay(database, job, context.worker);
+    } else {
+      const outcome = await carryOut(context, job, account, this.server, signedIn, turn);
+      if (outcome === 'paused') await this.pause(job);
+    }
+  }
+
+  /** What nobody waits for once a scan is done, and no server is needed for. */
+  private async endScan(job: Job, account: Account): Promise<void> {
+    await indexAllWords(this.context, job);
+    // Before the job is over: what has to be looked at again is put off in here.
+    await confirmQuota(this.context.database, this.context.vault, account);
+    await finishJob(this.context.database, job);
+  }
+
+  private async pause(job: Job, problem?: { kind: string; detail: string }): Promise<void> {
+    await transaction(this.context.database, async (client) => {
+      const change = { state: 'paused' as const, wanted: null, ...(problem ? { problem } : {}) };
+      await updateRun(client, job.account, job.subject, change);
+      await finishJob(client, job);
+      await tell(client, job.account, 'run', await runById(client, job.account, job.subject));
+    });
+  }
+
+  /** Trouble that passes is tried again, later and later; other trouble ends the work, and says why. */
+  private async failed(job: Job, error: unknown): Promise<void> {
+    const { database, vault, worker, log } = this.context;
+    const problem = problemOf(error);
+    log.warn({ ...named(job), problem: problem.kind, err: error }, 'a job failed');
+    if (job.kind === 'search') return failSearch(this.context, job, problem);
+    if (job.kind === 'quota-check') return finishJob(database, job);
+    // What the server says can't be believed: a person decides whether to go on.
+    if (job.kind === 'run' && problem.kind === 'unreadable-answer') return this.pause(job, problem);
+    await transaction(database, async (client) => {
+      const work =
+        job.kind === 'scan'
+          ? await scanById(client, job.account, job.subject)
+          : await runById(client, job.account, job.subject);
+      const attempts = (work?.attempts ?? 0) + 1;
+      // Somebody may have signed in while what was kept before was refused.
+      const passes =
+        isPassing(error) || (error instanceof SignInNeeded && (await canSignIn(client, vault, job.account)));
+      const again = passes && attempts < MAX_ATTEMPTS;
+      const change = again ? { problem, attempts } : { state: 'failed' as const, problem, attempts: 0 };
+      if (job.kind === 'scan')
+        await tell(client, job.account, 'scan', await updateScan(client, job.account, job.subject, change));
+      else {
+        await updateRun(client, job.account, job.subject, change);
+        await tell(client, job.account, 'run', await runById(client, job.account, job.subject));
+      }
+      if (again)
+        await postponeJob(client, job, worker, Math.min(MAX_WAIT_SECONDS, FIRST_WAIT_SECONDS * 2 ** (attempts - 1)));
+      else await finishJob(client, job);
+    });
+  }
+}
+
+/** A job as the log names it. */
+function named({ account, kind, subject }: Job): object {
+  return { account, job: kind, subject };
+}
+
+/** Whether a job is a scan that was done when its worker died: of it only the end is left. */
+async function isScanned(database: Database, job: Job): Promise<boolean> {
+  return job.kind === 'scan' && (await scanById(database, job.account, job.subject))?.state === 'done';
+}
+
+function problemOf(error: unknown): { kind: string; detail: string } {
+  if (error instanceof MailProblem) return { kind: error.kind, detail: error.message };
+  if (error instanceof SignInNeeded)
+    return {
+      kind: 'sign-in-needed',
+      detail: 'The mail server does not let Tamsel in any more. Sign in again, then go on.',
+    };
+  if (error instanceof WorkerDied)
+    return {
+      kind: 'worker-died',
+      detail: `This work ended the program that did it ${MAX_TAKES} times in a row, so it is not tried again by itself. What was done before stands.`,
+    };
+  return { kind: 'internal', detail: 'Something went wrong inside Tamsel. Nothing was lost; try again.' };
+}

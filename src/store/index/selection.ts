@@ -1,0 +1,60 @@
+import { criteriaToSql } from '../../core/criteria/sql';
+import type { Criteria } from '../../core/criteria/tree';
+import { mentionsGuarded } from '../../core/guards/guards';
+import { trashFolders } from '../../core/mailbox/folders';
+import type { Account } from '../access/accounts';
+import type { Queryable } from '../database';
+import { foldersOf, type StoredFolder } from './folders';
+import { guardedNow } from './guarded';
+import { textsFound } from './searches';
+import { hasAllWords } from './word-index';
+
+export type Scope = 'mail' | 'trash' | 'all';
+
+/** What a query over the index begins with: `from` and `where` over p (placement) and m (message). */
+export interface Selection {
+  /** Ends with a condition, so that more can be added with `and`. */
+  sql: string;
+  values: unknown[];
+  folders: StoredFolder[];
+}
+
+/** Ids of the folders of a scope. Views that repeat mail are in none. */
+export function foldersInScope(folders: readonly StoredFolder[], scope: Scope, named: string | null): number[] {
+  const trash = new Set(trashFolders(folders, named).map(({ id }) => id));
+  return folders
+    .filter(({ id, repeats }) => !repeats && (scope === 'all' || trash.has(id) === (scope === 'trash')))
+    .map(({ id }) => id);
+}
+
+/**
+ * Compiles criteria within a scope.
+ *
+ * @param withMessage joins m even where the criteria don't read it.
+ */
+export async function select(
+  db: Queryable,
+  account: Account,
+  criteria: Criteria,
+  scope: Scope,
+  now: Date,
+  withMessage: boolean,
+): Promise<Selection> {
+  const folders = await foldersOf(db, account.id);
+  const context = {
+    now,
+    timeZone: account.settings.timeZone,
+    folders,
+    texts: await textsFound(db, account.id, criteria),
+    guarded: mentionsGuarded(criteria) ? (await guardedNow(db, account, now)).members : [],
+    words: (await hasAllWords(db, account.id)) ? account.id : null,
+  };
+  const condition = criteriaToSql(criteria, context, 3);
+  const join =
+    withMessage || condition.readsMessage ? 'join message m on m.account = p.account and m.id = p.message' : '';
+  return {
+    sql: `from placement p ${join} where p.account = $1::bigint and p.gone_at is null and p.folder = any($2::int[]) and ${condition.text}`,
+    values: [account.id, foldersInScope(folders, scope, account.settings.trashFolder), ...condition.values],
+    folders,
+  };
+}

@@ -1,0 +1,356 @@
+import type { Criteria } from '../../core/criteria/tree';
+import type { Amount } from '../../core/level/level';
+import { bitsOfRanges } from '../../core/plan/bits';
+import { type LotFigures, type LotSet, lotSet, planFigures } from '../../core/plan/plan';
+import { countOf, parseMultirange, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { type Account, nextNumber } from '../access/accounts';
+import { type Queryable, row, rows, theRow } from '../database';
+import { foldersOf } from '../index/folders';
+import { type Guarded, guardedNow } from '../index/guarded';
+import { unpacked } from '../index/packed';
+import { foldersInScope, type Scope, select } from '../index/selection';
+import { placementsIn, placementsOf } from '../index/spans';
+import { applyGuards } from './guards';
+
+export type Fate = 'trash' | 'purge';
+
+/** What of a lot is to be carried out: neither excepted by hand nor kept by a guard. */
+export const HELD = '(members - excepted - guarded)';
+
+/** A lot of the plan with what it holds now. */
+export interface Lot extends Amount {
+  id: number;
+  label: string;
+  fate: Fate;
+  where: string | null;
+  suggestion: string | null;
+  createdAt: Date;
+  excepted: number;
+  /** What guards keep out of it. */
+  guarded: Amount;
+  /** Members that went from the server since it was marked. */
+  vanished: number;
+  /** What it adds to the lots before it, and what no other lot holds. */
+  adds: Amount;
+  only: Amount;
+}
+
+/** The plan: its lots in the order in which they run and count, purge before trash, and their union. */
+export interface Plan {
+  lots: Lot[];
+  total: Amount;
+  /** Of what guards keep out of any lot, once. */
+  guarded: Amount;
+}
+
+interface StoredLot extends Pick<Lot, 'id' | 'label' | 'fate' | 'where' | 'suggestion' | 'createdAt' | 'excepted'> {
+  held: string;
+  guarded: string;
+}
+
+/** Reads the plan. The sets are compared in core, over the live placements of all of them. */
+export async function planOf(db: Queryable, account: number): Promise<Plan> {
+  const stored = await rows<StoredLot>(
+    db,
+    `select id, label, fate, criteria as "where", suggestion, created_at as "createdAt",
+       (select coalesce(sum(upper(span) - lower(span)), 0)::int from unnest(excepted) span) as excepted,
+       ${HELD}::text as held, (guarded - excepted)::text as guarded
+     from lot where account = $1 and run is null order by fate = 'trash', place, id`,
+    [account],
+  );
+  const packed = await theRow<{ ids: Buffer | null; sizes: Buffer | null }>(
+    db,
+    `with plan as materialized (select range_agg(members) as members from lot where account = $1 and run is null)
+     select string_agg(int4send(id::int), ''::bytea) as ids, string_agg(float8send(size::float8), ''::bytea) as sizes
+     from (select p.id, p.size from plan cross join ${placementsIn('plan.members')}
+           where p.gone_at is null order by p.id) live`,
+    [account],
+  );
+  const ids = unpacked(packed.ids, 4);
+  const sizes = unpacked(packed.sizes, 8) as Float64Array;
+  const held = stored.map((lot) => parseMultirange(lot.held));
+  const setOf = (ranges: Ranges) => lotSet(bitsOfRanges(ranges, ids), sizes);
+  const figures = planFigures(held.map(setOf), sizes);
+  const kept = stored.map((lot) => setOf(parseMultirange(lot.guarded)));
+  return {
+    lots: stored.map(({ held: _, guarded: __, ...lot }, index) => {
+      const { own, adds, only } = figures.lots[index] as LotFigures;
+      const vanished = countOf(held[index] as Ranges) - own.messages;
+      return { ...lot, ...own, adds, only, vanished, guarded: (kept[index] as LotSet).own };
+    }),
+    total: figures.total,
+    guarded: planFigures(kept, sizes).total,
+  };
+}
+
+/** Marks what matches now, less exceptions and what guards keep, and freezes it as a set of placements. */
+export async function createLot(
+  db: Queryable,
+  account: Account,
+  lot: {
+    label: string;
+    fate: Fate;
+    selector: { where: Criteria; text: string } | { ids: number[] };
+    except: number[];
+    scope: Scope;
+    suggestion?: string | null;
+    now: Date;
+  },
+): Promise<number> {
+  const members = await membersOf(db, account, lot.selector, lot.scope, lot.now);
+  const text = 'where' in lot.selector ? lot.selector.text : null;
+  const guarded = await guardedNow(db, account, lot.now);
+  const [id] = await insertLots(db, account, guarded, [{ ...lot, members, where: text, except: rangesOf(lot.except) }]);
+  return id as number;
+}
+
+async function membersOf(
+  db: Queryable,
+  account: Account,
+  selector: { where: Criteria } | { ids: number[] },
+  scope: Scope,
+  now: Date,
+): Promise<Ranges> {
+  const aggregate = `select coalesce(range_agg(int8range(p.id, p.id + 1)), '{}')::text as members`;
+  if ('where' in selector) {
+    const { sql, values } = await select(db, account, selector.where, scope, now, false);
+    return parseMultirange((await theRow<{ members: string }>(db, `${aggregate} ${sql}`, values)).members);
+  }
+  const folders = foldersInScope(await foldersOf(db, account.id), scope, account.settings.trashFolder);
+  const { members } = await theRow<{ members: string }>(
+    db,
+    `${aggregate} from ${placementsOf('$2::bigint[]')} where p.gone_at is null and p.folder = any($3::int[])`,
+    [account.id, selector.ids, folders],
+  );
+  return parseMultirange(members);
+}
+
+/** A lot whose set is known. */
+export interface NewLot {
+  label: string;
+  fate: Fate;
+  where: string | null;
+  members: Ranges;
+  except: Ranges;
+  suggestion?: string | null | undefined;
+}
+
+/**
+ * Writes lots behind those that are there; gives their numbers.
+ *
+ * @param guarded what the guards keep out of them.
+ */
+export async function insertLots(
+  db: Queryable,
+  account: Account,
+  guarded: Guarded,
+  lots: readonly NewLot[],
+): Promise<number[]> {
+  const ids: number[] = [];
+  for (const { label, fate, where, members, except, suggestion } of lots) {
+    const id = await nextNumber(db, account.id, 'lot');
+    ids.push(id);
+    await db.query(
+      `insert into lot (account, id, place, label, fate, criteria, members, excepted, suggestion)
+       select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, $5, $6::int8multirange, $7::int8multirange, $8`,
+      [account.id, id, label, fate, where, printMultirange(members), printMultirange(except), suggestion ?? null],
+    );
+  }
+  await applyGuards(db, account, guarded, ids);
+  return ids;
+}
+
+/**
+ * Takes what matches out of a lot and makes a lot of its own of it, right behind it.
+ *
+ * @returns the number of the new lot; undefined where nothing of the lot matches, or everything.
+ */
+export async function splitLot(
+  db: Queryable,
+  account: Account,
+  lot: number,
+  by: { where: Criteria; text: string; label: string },
+  now: Date,
+): Promise<number | undefined> {
+  const inside = printMultirange(await membersOf(db, account, by, 'all', now));
+  const old = await row<{ where: string | null; some: boolean; all: boolean }>(
+    db,
+    `select criteria as "where", not isempty(${HELD} * $3::int8multirange) as some, isempty(${HELD} - $3::int8multirange) as all
+     from lot where account = $1 and id = $2 and run is null for update`,
+    [account.id, lot, inside],
+  );
+  if (!old?.some || old.all) return undefined;
+  const id = await nextNumber(db, account.id, 'lot');
+  await db.query(
+    'update lot set place = place + 1 where account = $1 and place > (select place from lot where account = $1 and id = $2)',
+    [account.id, lot],
+  );
+  const [left, taken] =
+    old.where === null ? [null, null] : [joined(old.where, `not (${by.text})`), joined(old.where, `(${by.text})`)];
+  await db.query(
+    `insert into lot (account, id, place, label, fate, criteria, members, excepted, guard_overrides)
+     select account, $3, place + 1, $4, fate, $5, members * $6::int8multirange, excepted * $6::int8multirange, guard_overrides * $6::int8multirange
+     from lot where account = $1 and id = $2`,
+    [account.id, lot, id, by.label, taken, inside],
+  );
+  await db.query(
+    `update lot set criteria = $3, members = members - $4::int8multirange, excepted = excepted - $4::int8multirange,
+       guard_overrides = guard_overrides - $4::int8multirange where account = $1 and id = $2`,
+    [account.id, lot, left, inside],
+  );
+  await applyGuards(db, account, await guardedNow(db, account, now), [lot, id]);
+  return id;
+}
+
+function joined(one: string, other: string): string {
+  return one === '' ? other : `(${one}) and ${other}`;
+}
+
+/** What can be changed of a lot. Exceptions and what is let through replace those before, or are added to them. */
+export interface LotChange {
+  label?: string | undefined;
+  except?: number[] | undefined;
+  alsoExcept?: number[] | undefined;
+  allow?: number[] | undefined;
+  /** Its place among the lots of its fate, from 0. */
+  place?: number | undefined;
+}
+
+/** False where there is no such lot in the plan. */
+export async function changeLot(
+  db: Queryable,
+  account: Account,
+  lot: number,
+  change: LotChange,
+  now: Date,
+): Promise<boolean> {
+  const set = (ids: number[] | undefined) => (ids ? printMultirange(rangesOf(ids)) : null);
+  const changed = await db.query(
+    `update lot set label = coalesce($3, label), guard_overrides = coalesce($4::int8multirange, guard_overrides),
+       excepted = coalesce($5::int8multirange, excepted) + coalesce($6::int8multirange, '{}')
+     where account = $1 and id = $2 and run is null`,
+    [account.id, lot, change.label ?? null, set(change.allow), set(change.except), set(change.alsoExcept)],
+  );
+  if (changed.rowCount !== 1) return false;
+  if (change.place !== undefined) await placeLot(db, account.id, lot, change.place);
+  if (change.allow) await applyGuards(db, account, await guardedNow(db, account, now), [lot]);
+  return true;
+}
+
+async function placeLot(db: Queryable, account: number, lot: number, place: number): Promise<void> {
+  const found = await rows<{ id: number }>(
+    db,
+    `select id from lot where account = $1 and run is null and fate = (select fate from lot where account = $1 and id = $2)
+     order by place, id`,
+    [account, lot],
+  );
+  const others = found.map(({ id }) => id).filter((id) => id !== lot);
+  others.splice(place, 0, lot);
+  await db.query(
+    `update lot set place = o.place from unnest($2::int[]) with ordinality as o (id, place) where lot.account = $1 and lot.id = o.id`,
+    [account, others],
+  );
+}
+
+/** Excepts messages from every lot of the plan that holds them. */
+export async function exceptFromPlan(db: Queryable, account: number, ids: readonly number[]): Promise<void> {
+  await db.query(
+    `update lot set excepted = excepted + members * $2::int8multirange
+     where account = $1 and run is null and members && $2::int8multirange`,
+    [account, printMultirange(rangesOf(ids))],
+  );
+}
+
+/** A part of a lot as a set, and of what guards keep the guards by message. */
+export type LotPart = 'held' | 'excepted' | 'guarded';
+
+/** Undefined where there is no such lot in the plan. */
+export async function partOfLot(
+  db: Queryable,
+  account: number,
+  lot: number,
+  part: LotPart,
+): Promise<Ranges | undefined> {
+  const sets: Record<LotPart, string> = {
+    held: HELD,
+    excepted: '(members * excepted)',
+    // What was let through is told too, so that it can be kept again.
+    guarded: `coalesce((select range_agg(g.members) from lot_guarded g where g.account = lot.account and g.lot = lot.id), '{}')`,
+  };
+  const found = await row<{ members: string }>(
+    db,
+    `select (${sets[part]})::text as members from lot where account = $1 and id = $2 and run is null`,
+    [account, lot],
+  );
+  return found && parseMultirange(found.members);
+}
+
+/** Which guards keep which members of a lot, and which of these were let through. */
+export async function guardsOfLot(
+  db: Queryable,
+  account: number,
+  lot: number,
+): Promise<{ guards: { guard: number; members: Ranges }[]; overrides: Ranges }> {
+  const found = await rows<{ guard: number; members: string }>(
+    db,
+    'select guard, members::text as members from lot_guarded where account = $1 and lot = $2 order by guard',
+    [account, lot],
+  );
+  const { overrides } = await theRow<{ overrides: string }>(
+    db,
+    'select guard_overrides::text as overrides from lot where account = $1 and id = $2',
+    [account, lot],
+  );
+  return {
+    guards: found.map(({ guard, members }) => ({ guard, members: parseMultirange(members) })),
+    overrides: parseMultirange(overrides),
+  };
+}
+
+/** The union of the plan by fate, purge before trash: ids of live placements. */
+export async function planMembers(db: Queryable, account: number): Promise<Record<Fate, Ranges>> {
+  const found = await theRow<Record<Fate, string>>(
+    db,
+    `select coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}')::text as purge,
+       (coalesce(range_agg(${HELD}) filter (where fate = 'trash'), '{}') - coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}'))::text as trash
+     from lot where account = $1 and run is null`,
+    [account],
+  );
+  return { purge: parseMultirange(found.purge), trash: parseMultirange(found.trash) };
+}
+
+export async function dropLot(db: Queryable, account: number, lot: number): Promise<boolean> {
+  const dropped = await db.query('delete from lot where account = $1 and id = $2 and run is null', [account, lot]);
+  return dropped.rowCount === 1;
+}
+
+/** Whether the plan holds any lot. */
+export async function hasLots(db: Queryable, account: number): Promise<boolean> {
+  return (await row(db, 'select 1 from lot where account = $1 and run is null limit 1', [account])) !== undefined;
+}
+
+/** Whether a lot is in the plan, and its fate and label. */
+export async function planLot(
+  db: Queryable,
+  account: number,
+  lot: number,
+): Promise<{ id: number; fate: Fate; label: string; where: string | null } | undefined> {
+  return row(
+    db,
+    'select id, fate, label, criteria as "where" from lot where account = $1 and id = $2 and run is null',
+    [account, lot],
+  );
+}
+
+/** Those of these lots that a run has taken up. */
+export async function carriedLots(
+  db: Queryable,
+  account: number,
+  lots: readonly number[],
+): Promise<{ id: number; label: string; where: string | null }[]> {
+  return rows(
+    db,
+    'select id, label, criteria as "where" from lot where account = $1 and id = any($2::int[]) and run is not null order by id',
+    [account, lots],
+  );
+}
