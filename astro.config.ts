@@ -1,3 +1,4 @@
+import { fileURLToPath } from 'node:url';
 import node from '@astrojs/node';
 import react from '@astrojs/react';
 import tailwindcss from '@tailwindcss/vite';
@@ -31,15 +32,30 @@ const programs = {
   },
 };
 
+/** What a page may load and do besides the scripts and styles that the framework knows by their hashes: own code only. */
+const policy = [
+  "default-src 'none'",
+  "img-src 'self' data:",
+  "font-src 'self'",
+  "connect-src 'self'",
+  "worker-src 'self'",
+  "base-uri 'none'",
+  "form-action 'self'",
+  "frame-ancestors 'none'",
+] as const;
+
 export default defineConfig({
   output: 'server',
   adapter: node({ mode: 'middleware' }),
   integrations: [react(), programs],
   // Its check answers in plain text and knows no scripts; src/api/origin-check.ts checks instead.
   security: { checkOrigin: false },
+  experimental: { csp: { directives: [...policy] } },
   devToolbar: { enabled: false },
   vite: {
     plugins: [tailwindcss()],
+    // The library's own puts a style element into the page, which the policy refuses.
+    resolve: { alias: { 'react-remove-scroll': fileURLToPath(new URL('src/ui/scroll-lock.tsx', import.meta.url)) } },
     worker: { format: 'es' },
     // A policy that allows own code only allows no inlined script or font.
     build: { assetsInlineLimit: 0 },

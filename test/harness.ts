@@ -16,6 +16,18 @@ export const DAY = '2026-11-24';
 export const USER = 'secretary@saltmarshlane.example';
 export const PASSWORD = 'allotment';
 
+/** What this file of tests starts bears this mark in its environment, and ends with it (test/leftovers.mjs). */
+const MARK = randomBytes(6).toString('hex');
+process.env.TAMSEL_TEST_FILE = MARK;
+const leftovers = spawn(process.execPath, [join(ROOT, 'test/leftovers.mjs'), MARK], {
+  detached: true,
+  stdio: ['pipe', 'ignore', 'ignore'],
+  // Not of those that bear the mark.
+  env: { PATH: process.env.PATH },
+});
+leftovers.unref();
+(leftovers.stdin as unknown as { unref(): void }).unref();
+
 /** Undone in reverse order by `after(cleanUp)`. */
 const undo: (() => unknown)[] = [];
 
@@ -28,7 +40,7 @@ export async function cleanUp(): Promise<void> {
 }
 
 export function temporaryFolder(): string {
-  const folder = mkdtempSync(join(tmpdir(), 'tamsel-test-'));
+  const folder = mkdtempSync(join(tmpdir(), `tamsel-test-${MARK}-`));
   later(() => rmSync(folder, { recursive: true, force: true }));
   return folder;
 }

@@ -83,5 +83,5 @@ function tooLarge(): Problem {
 }
 
 function tooSlow(): Problem {
-  return new Problem(408, 'too-slow', 'Too slow', 'The request did not come to its end.', undefined, ENDS);
+  return new Problem(408, 'too-slow', 'Too slow', 'The request did not arrive completely in time.', undefined, ENDS);
 }

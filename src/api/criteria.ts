@@ -44,7 +44,7 @@ export async function readyCriteria(database: Database, account: Account, where:
           503,
           'searching',
           'The mail server is searching',
-          `The mail server is still looking for “${text}”. Ask again in a moment.`,
+          `The mail server is still searching for “${text}”. Try again in a moment.`,
           undefined,
           { 'retry-after': '5' },
         );

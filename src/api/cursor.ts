@@ -16,7 +16,7 @@ export function cursorFrom(text: string | undefined): Cursor | undefined {
     );
     return { value, id };
   } catch {
-    throw invalid('This is not a place in a list.', [
+    throw invalid('This is not a valid place in a list.', [
       { field: 'after', expected: 'what `next` of the page before gave' },
     ]);
   }

@@ -5,7 +5,7 @@ import { isLoopback } from '../mail/destination';
 import { type OutboundConfig, outboundConfigFrom } from '../mail/outbound-config';
 import { Vault } from '../store/access/vault';
 import { type Database, openDatabase } from '../store/database';
-import { type Settings, settingsFrom } from './settings';
+import { type OperatorSettings, operatorSettingsFrom } from './operator-settings';
 
 /** A mailbox that the sign-in page offers with one press; the demo's. */
 export interface OfferedMailbox {
@@ -17,7 +17,7 @@ export interface OfferedMailbox {
 }
 
 /** What a web process works with; read from its environment variables, which docs/operating.md lists. */
-export interface Environment extends Settings {
+export interface Environment extends OperatorSettings {
   database: Database;
   vault: Vault;
   outbound: OutboundConfig;
@@ -41,7 +41,7 @@ export function theEnvironment(): Environment {
 }
 
 function read(variables: NodeJS.ProcessEnv): Environment {
-  const settings = settingsFrom(variables);
+  const settings = operatorSettingsFrom(variables);
   const { port, bound, origin } = settings;
   const log = openLog('web');
   return {

@@ -92,7 +92,7 @@ function internal({ log }: Environment, error: unknown): Problem {
     500,
     'internal',
     'Something went wrong',
-    'Something went wrong inside Tamsel. Nothing was lost; try again.',
+    'Something went wrong in Tamsel. Nothing was lost. Try again.',
     undefined,
     {},
     instance,
@@ -118,7 +118,9 @@ function find(method: string, pathname: string): { route: Route; parameters: Rec
   }
   if (matching.length === 0) throw notFound();
   const allow = matching.map(({ route }) => route.method).join(', ');
-  throw new Problem(405, 'method-not-allowed', 'Method not allowed', `Here one may ${allow}.`, undefined, { allow });
+  throw new Problem(405, 'method-not-allowed', 'Method not allowed', `Only ${allow} is allowed here.`, undefined, {
+    allow,
+  });
 }
 
 /** Whether anything can be there: all but a sender's key, and the last scan, have numbers. */
@@ -139,7 +141,7 @@ function decode(part: string): string {
 
 /** What a token does not let a script do. */
 function admitScript(route: Route, { acts }: Identity): void {
-  if (route.session) throw mayNot('Sign in to the page for this; no token is good for it.');
+  if (route.session) throw mayNot('Sign in on the page for this. Tokens are not allowed to do it.');
   if (route.method !== 'GET' && !acts) throw mayNot('This token only reads. Make one that may act.');
 }
 
@@ -157,7 +159,7 @@ function queryOf({ query }: Route, given: URLSearchParams): unknown {
   const unknown = [...new Set(given.keys())].filter((name) => !known.includes(name));
   if (unknown.length > 0)
     throw invalid(
-      `There is no parameter ${unknown.join(', ')} here.`,
+      `This call has no parameter ${unknown.join(', ')}.`,
       unknown.map((field) => ({ field, expected: known.length > 0 ? `one of ${known.join(', ')}` : 'no parameters' })),
     );
   return query && checked(query, Object.fromEntries(given), 'query');
@@ -169,5 +171,5 @@ function checked(schema: v.GenericSchema, value: unknown, what: string): unknown
   const errors = result.issues.map(
     (issue): FieldError => ({ field: v.getDotPath(issue) ?? what, expected: issue.expected ?? issue.message }),
   );
-  throw invalid(`The ${what} is not as it should be: ${errors.map(({ field }) => field).join(', ')}.`, errors);
+  throw invalid(`The ${what} is not valid: ${errors.map(({ field }) => field).join(', ')}.`, errors);
 }

@@ -35,7 +35,7 @@ export async function identityOf(request: Request, environment: Environment): Pr
       401,
       'token-not-valid',
       'Token not valid',
-      'This token is not known, was withdrawn, or has ended. Make another in the settings.',
+      'This token is unknown, revoked or expired. Create another in the settings.',
       undefined,
       { 'www-authenticate': 'Bearer error="invalid_token"' },
     );

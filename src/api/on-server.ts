@@ -18,7 +18,7 @@ export async function onServer<T>(
     return await ask(server);
   } catch (error) {
     if (error instanceof SignInNeeded)
-      throw conflict('sign-in-needed', 'The mail server does not let Tamsel in any more. Sign in again.');
+      throw conflict('sign-in-needed', 'The mail server no longer accepts Tamsel’s sign-in. Sign in again.');
     if (error instanceof MailProblem) throw new Problem(409, error.kind, title, error.message);
     throw error;
   } finally {

@@ -13,7 +13,7 @@ export function checkOrigin(request: Request): Response | undefined {
       421,
       'unknown-host',
       'Unknown host',
-      'Tamsel is not reached by this name. Set TAMSEL_ORIGIN to the address that you use.',
+      'Tamsel does not answer under this name. Set TAMSEL_ORIGIN to the address that you use.',
     ).toResponse();
   }
   const origin = request.headers.get('origin');
@@ -26,7 +26,7 @@ export function checkOrigin(request: Request): Response | undefined {
       403,
       'foreign-origin',
       'Foreign origin',
-      'Another site asked for this, and other sites are not served.',
+      'Another site sent this request. Tamsel accepts requests from its own pages only.',
     ).toResponse();
   }
   return undefined;

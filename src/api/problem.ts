@@ -40,7 +40,7 @@ export class Problem extends Error {
 }
 
 export const noSession = () => new Problem(401, 'no-session', 'No session', 'Sign in first.');
-export const notFound = () => new Problem(404, 'not-found', 'Not found', 'There is nothing here, or it is not yours.');
+export const notFound = () => new Problem(404, 'not-found', 'Not found', 'This does not exist, or it is not yours.');
 export const invalid = (detail: string, errors: FieldError[]) =>
   new Problem(422, 'invalid', 'Not valid', detail, errors);
 export const conflict = (type: string, detail: string) => new Problem(409, type, 'Conflict', detail);

@@ -30,8 +30,8 @@ export async function wantProof(
     'prove-again',
     'Show that it is you',
     how === 'password'
-      ? 'Type the password of the mailbox again, then go on.'
-      : 'Sign in at your host again, then go on.',
+      ? 'Enter the password of the mailbox again, then continue.'
+      : 'Sign in at your provider again, then continue.',
     [{ field: 'proof', expected: how }],
   );
 }

@@ -212,7 +212,7 @@ async function accountOf(
   const known = await accountAt(database, place);
   const isHeld = known && identity?.accounts.some(({ id }) => id === known.id);
   if (!isHeld && (identity?.accounts.length ?? 0) >= limits.accountsOfSession)
-    throw new Problem(429, 'too-many-accounts', 'Too many accounts', 'Take another account out of this session first.');
+    throw new Problem(429, 'too-many-accounts', 'Too many accounts', 'Sign out of another mailbox first.');
   if (!known) {
     const name = `new account from ${networkOf(clientAddress)}`;
     await takeAttempt(database, [{ name, most: limits.newAccountsADay, seconds: DAY_SECONDS }]);

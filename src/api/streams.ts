@@ -41,7 +41,7 @@ export class Streams {
     const key = identity.sessionHash?.toString('hex') ?? `${stream.account} ${identity.token}`;
     const others = this.byIdentity.get(key) ?? 0;
     if (others >= MAX_STREAMS)
-      throw new Problem(429, 'too-many-streams', 'Too many streams', 'Close other pages of this session first.');
+      throw new Problem(429, 'too-many-streams', 'Too many streams', 'Close other Tamsel tabs first.');
     this.byIdentity.set(key, others + 1);
     this.open.add(stream);
     return () => {

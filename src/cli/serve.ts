@@ -2,7 +2,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { settingsFrom } from '../api/settings';
+import { operatorSettingsFrom } from '../api/operator-settings';
 import { isLoopback } from '../mail/destination';
 import { outboundConfigFrom } from '../mail/outbound-config';
 import { openDatabase } from '../store/database';
@@ -111,7 +111,7 @@ function checkSettings(): void {
   try {
     outboundConfigFrom(process.env);
     trustedProxies(process.env.TAMSEL_TRUSTED_PROXY);
-    settingsFrom(process.env);
+    operatorSettingsFrom(process.env);
   } catch (error) {
     throw new Stop(EXIT.fileWrong, (error as Error).message);
   }

@@ -1,33 +1,51 @@
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { join } from 'node:path';
+import { join, relative, resolve } from 'node:path';
+import { parseArgs } from 'node:util';
 import { ensureBuilt } from './build';
 import { Cluster } from './cluster';
 import { ensurePackages, FOR_TESTS, POSTGRESQL } from './debian';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
 
-const PARTS = ['check', 'unit', 'security', 'integration', 'browser'] as const;
-type Part = (typeof PARTS)[number];
+/** Parts of the tests in their order, with the folders of their files. `long` is run only where it is asked for. */
+const PARTS = {
+  check: [],
+  unit: ['src', 'stand-in'],
+  fast: ['test/fast'],
+  security: ['test/security'],
+  integration: ['test/integration'],
+  browser: ['test/browser'],
+  long: ['test/long'],
+} as const;
+type Part = keyof typeof PARTS;
 
-/** Type check, lint, the direction of imports, then the tests in one run of Node's runner, whose closing lines come last. */
+const USUAL: readonly Part[] = ['check', 'unit', 'fast', 'security', 'integration', 'browser'];
+/** Files that run at a time. Those of long kill what others share. */
+const SIDE_BY_SIDE = 2;
+
+/**
+ * Type check, lint, the direction of imports, then the tests in one run of Node's runner, whose closing lines come last.
+ *
+ * @param args parts, files of tests, `--long` for the long trials, `--name` and a pattern of the names of tests.
+ */
 export async function test(root: string, args: string[]): Promise<number> {
-  for (const part of args)
-    if (!(PARTS as readonly string[]).includes(part))
-      throw new Stop(EXIT.usage, `There is no part ${part}; the parts are ${PARTS.join(', ')}.`);
-  const parts = new Set<Part>(args.length > 0 ? (args as Part[]) : PARTS);
+  const { parts, files, name } = asked(root, args);
   if (parts.has('check') && !check(root)) return EXIT.failed;
-  const files = testFiles(root, parts);
   if (files.length === 0) return 0;
-  const heavy = parts.has('security') || parts.has('integration') || parts.has('browser');
-  if (!heavy) return runTests(root, files, {});
+  const needsMore = files.some((file) => !file.startsWith('src/') && !file.startsWith('stand-in/'));
+  const options = [
+    `--test-concurrency=${parts.has('long') ? 1 : SIDE_BY_SIDE}`,
+    ...(name === undefined ? [] : [`--test-name-pattern=${name}`]),
+  ];
+  if (!needsMore) return runTests(root, files, options, {});
   ensurePackages([POSTGRESQL, ...FOR_TESTS]);
   ensureBuilt(root);
   const directory = mkdtempSync(join(tmpdir(), 'tamsel-test-'));
-  const cluster = await Cluster.start(directory, ['-c', 'fsync=off', '-c', 'max_connections=200']);
+  const cluster = await Cluster.start(directory, ['-c', 'fsync=off', '-c', 'max_connections=400']);
   try {
-    return runTests(root, files, {
+    return runTests(root, files, options, {
       TAMSEL_TEST_CLUSTER: cluster.url(''),
       TAMSEL_TEST_CLUSTER_SUPERUSER: cluster.superuserUrl(''),
     });
@@ -35,6 +53,37 @@ export async function test(root: string, args: string[]): Promise<number> {
     await cluster.stop();
     rmSync(directory, { recursive: true, force: true });
   }
+}
+
+function asked(root: string, args: string[]): { parts: ReadonlySet<Part>; files: string[]; name: string | undefined } {
+  let given: ReturnType<typeof parsed>;
+  try {
+    given = parsed(args);
+  } catch (error) {
+    throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel help.`);
+  }
+  const { values, positionals } = given;
+  const called = process.env.TAMSEL_CALLED_FROM ?? root;
+  const single = positionals
+    .filter((word) => /\.test\.tsx?$/.test(word))
+    .map((word) => relative(root, resolve(called, word)));
+  for (const file of single) if (!existsSync(join(root, file))) throw new Stop(EXIT.usage, `There is no file ${file}.`);
+  const named = positionals.filter((word) => !/\.test\.tsx?$/.test(word));
+  for (const part of named)
+    if (!(part in PARTS))
+      throw new Stop(EXIT.usage, `There is no part ${part}; the parts are ${Object.keys(PARTS).join(', ')}.`);
+  const wanted = [...(named as Part[]), ...(values.long ? (['long'] as const) : [])];
+  const parts = new Set<Part>(wanted.length > 0 || single.length > 0 ? wanted : USUAL);
+  const files = [...parts].flatMap((part) => PARTS[part].flatMap((folder) => testFiles(root, folder)));
+  return { parts, files: [...new Set([...files, ...single])], name: values.name };
+}
+
+function parsed(args: string[]) {
+  return parseArgs({
+    args,
+    allowPositionals: true,
+    options: { long: { type: 'boolean', default: false }, name: { type: 'string' } },
+  });
 }
 
 function check(root: string): boolean {
@@ -60,27 +109,19 @@ function check(root: string): boolean {
   });
 }
 
-function testFiles(root: string, parts: ReadonlySet<Part>): string[] {
-  const files: string[] = [];
-  const walk = (folder: string) => {
-    for (const entry of readdirSync(join(root, folder), { withFileTypes: true })) {
-      const path = join(folder, entry.name);
-      if (entry.isDirectory()) walk(path);
-      else if (/\.test\.tsx?$/.test(entry.name)) files.push(path);
-    }
-  };
-  if (parts.has('unit')) for (const folder of ['src', 'stand-in']) walk(folder);
-  if (parts.has('security')) walk('test/security');
-  if (parts.has('integration')) walk('test/integration');
-  if (parts.has('browser')) walk('test/browser');
-  return files.sort();
+/** The files of tests below a folder, by their names. */
+function testFiles(root: string, folder: string): string[] {
+  return readdirSync(join(root, folder), { recursive: true, encoding: 'utf8' })
+    .filter((path) => /\.test\.tsx?$/.test(path))
+    .map((path) => join(folder, path))
+    .sort();
 }
 
-function runTests(root: string, files: string[], env: NodeJS.ProcessEnv): number {
+function runTests(root: string, files: string[], options: string[], env: NodeJS.ProcessEnv): number {
   say(`Running ${files.length} files of tests …`);
   const result = spawnSync(
     process.execPath,
-    ['--import', 'tsx', '--test', '--test-concurrency=1', '--test-timeout=600000', '--test-reporter=spec', ...files],
+    ['--import', 'tsx', '--test', '--test-timeout=600000', '--test-reporter=spec', ...options, ...files],
     {
       cwd: root,
       env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1', ...env },

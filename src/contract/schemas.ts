@@ -443,3 +443,17 @@ export const DeviceCode = v.object({
   interval: v.number(),
   endsAt: Timestamp,
 });
+
+/** The lots of the plan, and what they hold together. */
+export const LotList = v.object({ lots: v.array(Lot), total: Amount, guarded: Amount });
+
+/** What a page shows before it has asked anything. */
+export const FirstFigures = v.object({
+  accounts: v.array(AccountBrief),
+  /** The id of the account in view, of which the rest is. */
+  account: v.number(),
+  settings: Settings,
+  level: Level,
+  lots: LotList,
+  scan: v.optional(Scan),
+});

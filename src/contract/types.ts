@@ -35,3 +35,5 @@ export type Token = InferOutput<typeof s.Token>;
 export type Session = InferOutput<typeof s.Session>;
 export type FoundServer = InferOutput<typeof s.FoundServer>;
 export type DeviceCode = InferOutput<typeof s.DeviceCode>;
+export type LotList = InferOutput<typeof s.LotList>;
+export type FirstFigures = InferOutput<typeof s.FirstFigures>;

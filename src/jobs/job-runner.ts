@@ -199,12 +199,12 @@ function problemOf(error: unknown): { kind: string; detail: string } {
   if (error instanceof SignInNeeded)
     return {
       kind: 'sign-in-needed',
-      detail: 'The mail server does not let Tamsel in any more. Sign in again, then go on.',
+      detail: 'The mail server no longer accepts Tamsel’s sign-in. Sign in again, then resume.',
     };
   if (error instanceof WorkerDied)
     return {
       kind: 'worker-died',
-      detail: `This work ended the program that did it ${MAX_TAKES} times in a row, so it is not tried again by itself. What was done before stands.`,
+      detail: `The worker stopped unexpectedly ${MAX_TAKES} times while doing this, so Tamsel does not try again by itself. What was done before stands.`,
     };
-  return { kind: 'internal', detail: 'Something went wrong inside Tamsel. Nothing was lost; try again.' };
+  return { kind: 'internal', detail: 'Something went wrong in Tamsel. Nothing was lost. Try again.' };
 }

@@ -72,7 +72,10 @@ async function renewed({ database, vault, outbound }: Context, account: Account,
     const registered = clientFor(account.host, outbound.authorization);
     // Nobody can renew them, so the account is locked as where the server refuses to.
     if (!registered || !secret.tokens.refresh)
-      throw new MailProblem('token-refused', `The authorization for ${account.user} can’t be renewed from here.`);
+      throw new MailProblem(
+        'token-refused',
+        `Tamsel can’t renew the authorization for ${account.user} on this installation.`,
+      );
     const tokens = await new Grants(registered, outbound).renew(secret.tokens.refresh);
     await replaceTokens(client, vault, account.id, tokens);
     return tokens;

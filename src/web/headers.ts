@@ -1,7 +1,7 @@
-/** What every answer carries: own code only, no inline script, nothing remote, no frame, nothing kept. */
+/** What every answer carries: own code only, no frame, nothing kept. A page's own policy takes the place of this one (astro.config.ts). */
 const HEADERS: Readonly<Record<string, string>> = {
   'content-security-policy':
-    "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; connect-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+    "default-src 'none'; script-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'",
   'x-content-type-options': 'nosniff',
   'referrer-policy': 'no-referrer',
   'cross-origin-opener-policy': 'same-origin',

@@ -53,13 +53,7 @@ export function webServer(
       response.setHeader('connection', 'close');
       if (!error) return refuse(response, 404, 'not-found', 'Not found', 'There is nothing here.');
       log.error({ err: error }, 'a request failed');
-      refuse(
-        response,
-        500,
-        'internal',
-        'Something went wrong',
-        'Something went wrong inside Tamsel. Nothing was lost.',
-      );
+      refuse(response, 500, 'internal', 'Something went wrong', 'Something went wrong in Tamsel. Nothing was lost.');
     };
     const framework = () => {
       // What it throws instead of handing on would end the process.

@@ -19,7 +19,7 @@ test('an address leads to its server; a wrong password is told at its field; one
   await (await find('#address')).sendKeys('nobody', Key.ENTER);
   await shows(/That is not a mail address/);
   await (await find('#address')).sendKeys(Key.chord(Key.CONTROL, 'a'), USER, Key.ENTER);
-  await shows(/Found localhost in the list of who runs this instance/);
+  await shows(/Found localhost in this installation’s list/);
   for (const [field, wanted] of [
     ['host', 'localhost'],
     ['port', `${host.tlsPort}`],
@@ -28,7 +28,7 @@ test('an address leads to its server; a wrong password is told at its field; one
   ])
     assert.equal(await (await find(`#${field}`)).getAttribute('value'), wanted);
   await (await find('#password')).sendKeys('wrong', Key.ENTER);
-  await shows(/refused the user name or the password[\s\S]*hosts commonly ask/);
+  await shows(/refused the user name or the password[\s\S]*your provider may want/);
   assert.equal(await (await find('#password')).getAttribute('aria-invalid'), 'true');
   await accessible('sign-in');
   // A line on which the details take long enough to look at what is there before them.
@@ -37,7 +37,9 @@ test('an address leads to its server; a wrong password is told at its field; one
   await press('Open the demo mailbox');
   await shows(/96 %[\s\S]*must go/);
   assert.match(await text('.places'), /Level\n96 % full/);
-  await shows(/sender of every message\s+final\s+Subjects[^\n]*\s+[\d,]+ of 5,209[\s\S]*Who fills it[\s\S]*final;/);
+  await shows(
+    /sender of every message\s+done\s+Subjects[^\n]*\s+[\d,]+ of 5,209[\s\S]*Who fills the mailbox[\s\S]*final\./,
+  );
   await accessible('the first ranking');
   const ranked = await ask('/first-ranking?by=address&limit=1000');
   host.faults.bytesPerSecond = 0;
@@ -94,8 +96,8 @@ test('the largest by keyboard and two senders go into the plan; the run moves th
   assert.ok(Math.abs(purged.before.used - purged.after.used - purged.asked.bytes) <= 1024);
   assert.equal(host.mailbox.folder('Trash')?.messages.length, trashGuarded.messages);
   await goTo('/ledger');
-  await shows(/counted to the octet; the server’s figure followed/);
-  await shows(/the target is reached/, '.tank');
+  await shows(/counted to the octet; the server’s figure agrees/);
+  await shows(/Target reached/, '.tank');
 });
 
 test('everything that matches but three; typed criteria and controls agree; reload and back keep the state', async () => {
@@ -105,13 +107,13 @@ test('everything that matches but three; typed criteria and controls agree; relo
   await shows(/At character 11: expected a unit/);
   await criteria.sendKeys(Key.chord(Key.CONTROL, 'a'), 'size >= 100 KiB and unflagged', Key.ENTER);
   await until(async () => (await driver.getCurrentUrl()).includes('where='));
-  await find('[aria-label="Take away size >= 100 KiB"]');
+  await find('[aria-label="Remove size >= 100 KiB"]');
   await driver.navigate().refresh();
   assert.equal(await (await find('[data-criteria]')).getAttribute('value'), 'size >= 100 KiB and unflagged');
   const grid = await find('[role=grid]');
   await find('[role=row][aria-selected]');
   await grid.sendKeys(Key.chord(Key.CONTROL, 'a'), ' ', Key.ARROW_DOWN, ' ', Key.ARROW_DOWN, ' ');
-  await shows(/3 excepted/);
+  await shows(/3 excluded/);
   const shown = await text('main');
   const match = Number(/([\d,]+) match/.exec(shown)?.[1]?.replace(',', ''));
   const marked = Number(/([\d,]+) marked/.exec(shown)?.[1]?.replace(',', ''));
@@ -120,8 +122,8 @@ test('everything that matches but three; typed criteria and controls agree; relo
   await until(async () => (await criteriaShown()) === 'size >= 100 KiB and unflagged and category = mailings');
   await shows(new RegExp(`${marked.toLocaleString('en-GB')} marked`));
   await press('Add a condition');
-  await (await find('[aria-label="What"]')).sendKeys('age');
-  await (await find('[aria-label="With what"]')).sendKeys('2y', Key.ENTER);
+  await (await find('[aria-label="Field"]')).sendKeys('age');
+  await (await find('[aria-label="Value"]')).sendKeys('2y', Key.ENTER);
   await until(async () => (await criteriaShown()).endsWith('category = mailings and age >= 2y'));
   await driver.navigate().back();
   await until(async () => (await criteriaShown()).endsWith('category = mailings'));
@@ -210,12 +212,12 @@ test('a category that the user corrects changes at once; words in the body are f
   const { total } = await found();
   assert.ok(total.messages > 0);
   await shows(new RegExp(`${total.messages.toLocaleString('en-GB')} match`));
-  await press('Kept criteria');
+  await press('Saved filters');
   await (await find('#kept-name')).sendKeys('of hedges', Key.ENTER);
   await until(async () => (await ask('/filters')).filters.length === 1);
   await goTo('/sift?where=category%20%3D%20misc');
-  await shows(/can’t be read, so nothing was narrowed/);
-  await press('Kept criteria');
+  await shows(/isn’t valid. You see everything/);
+  await press('Saved filters');
   await (await find('[title="text ~ hedge"]')).click();
   await until(async () => (await criteriaShown()) === 'text ~ hedge');
 });
@@ -225,14 +227,14 @@ test('Level shows years by size, what it would take, and takes a folder whole in
     `return fetch('/api/accounts/1/settings', { method: 'PATCH', headers: { 'content-type': 'application/json' }, body: '{"target":{"share":0.2}}' }).then(() => true)`,
   );
   await goTo('/level');
-  await shows(/By year and size[\s\S]*hold half[\s\S]*What it would take/);
+  await shows(/By year and size[\s\S]*take half[\s\S]*Ways to reach the target/);
   const ways = await driver.findElements(By.css('.way'));
   assert.equal(ways.length, 4);
   const where = new URL((await (await find('.way a')).getAttribute('href')) as string).searchParams.get('where') ?? '';
   const { total } = await ask(`/messages?limit=1&where=${encodeURIComponent(where)}`);
   assert.match(await text('.way'), new RegExp(`${total.messages.toLocaleString('en-GB')} message`));
   const lots = (await ask('/lots')).lots.length;
-  await (await find('[aria-label="Take Committee into the plan"]')).click();
+  await (await find('[aria-label="Add Committee to the plan"]')).click();
   await (await find('[role=menuitem]:last-child')).click();
   await until(async () => (await ask('/lots')).lots.length === lots + 1);
   const lot = (await ask('/lots')).lots.find(({ label }: { label: string }) => label === 'under = Committee');
@@ -260,7 +262,7 @@ test('three messages are taken back from the trash to where they came from', asy
   await find('[role=row][aria-selected]');
   await trash.sendKeys(' ', Key.chord(Key.SHIFT, Key.ARROW_DOWN), Key.chord(Key.SHIFT, Key.ARROW_DOWN));
   await shows(/3 marked/);
-  await press('Take back');
+  await press('Restore');
   await until(() => there() === before - total.messages + 3);
   assert.ok(before > 100);
 });
@@ -291,8 +293,8 @@ test('where a copy has no room, what was left can be purged directly, as a quest
   ).messages;
   assert.ok(left > 0);
   await goTo(`/ledger?run=${(await ask('/runs')).runs[0].id}`);
-  await press('purge these directly');
-  await shows(/without passing through the trash/, '[role=alertdialog]');
+  await press('Purge these directly');
+  await shows(/without going to the trash/, '[role=alertdialog]');
   const before = mailbox.folder('INBOX')?.messages.length ?? 0;
   await answer(left);
   await until(() => mailbox.folder('INBOX')?.messages.length === before - left);

@@ -46,7 +46,11 @@ export async function toTrash(where: string): Promise<void> {
   await shows(/Run \d+/);
 }
 
-export const goTo = (path: string) => driver.get(origin + path);
+/** Goes to a page, and waits until it has taken over what the server rendered. */
+export async function goTo(path: string): Promise<void> {
+  await driver.get(origin + path);
+  await driver.wait(browserUntil.elementLocated(By.css('astro-island:not([ssr])')), 20_000);
+}
 export const find = (css: string) => driver.wait(browserUntil.elementLocated(By.css(css)), 20_000);
 export const button = (name: string) =>
   driver.wait(
@@ -84,8 +88,9 @@ export async function answer(messages: number): Promise<void> {
 /** The text of the criteria as it stands in the page. */
 export const criteriaShown = async () => (await (await find('[data-criteria]')).getAttribute('value')) ?? '';
 
-/** Fails where axe-core finds anything on the page. */
+/** Fails where axe-core finds anything on the page, or the browser had anything to say against it. */
 export async function accessible(name: string): Promise<void> {
+  await complaints(name);
   await driver.executeScript(axe);
   const violations = await driver.executeAsyncScript<
     { id: string; nodes: { html: string; failureSummary: string }[] }[]
@@ -95,4 +100,11 @@ export async function accessible(name: string): Promise<void> {
     [],
     name,
   );
+}
+
+/** What the policy refused, and what differs between what the server and what the browser renders. */
+async function complaints(name: string): Promise<void> {
+  const said = (await driver.manage().logs().get('browser')).map(({ message }) => message);
+  const wrong = said.filter((message) => /Content Security Policy|react\.dev\/errors/.test(message));
+  assert.deepEqual(wrong, [], name);
 }

@@ -42,11 +42,11 @@ async function carriedOut(): Promise<number> {
 
 test('suggestions alone lead from 96 % to under the target in fewer than 15 decisions, without one guarded message', async () => {
   await goTo('/suggestions');
-  await shows(/must still go, once the trash is purged[\s\S]*Bytes won against decisions/);
+  await shows(/must go once the trash is purged[\s\S]*Space freed by number of decisions/);
   await accessible('suggestions');
   const refused = await (await find('[data-suggestions] li a')).getText();
-  await (await find(`[aria-label="Refuse: ${refused}"]`)).click();
-  await shows(/1 refused/);
+  await (await find(`[aria-label="Dismiss: ${refused}"]`)).click();
+  await shows(/1 suggestion dismissed/);
   let decisions = 0;
   while (!/The plan reaches the target/.test(await text('main'))) {
     const first = await find('[aria-label^="Take: "]');
@@ -110,7 +110,7 @@ test('and so do decisions on senders by keyboard alone, each of which is undone 
   await until(async () => (await decided())[0]?.guard !== null && (await decided()).length === 1);
   let rows = 0;
   for (let count = 1; (await ask('/level')).after > target; rows++) {
-    assert.ok(rows < 60, 'the target is reached within sixty rows');
+    assert.ok(rows < 60, 'Target reached within sixty rows');
     await press(Key.ARROW_DOWN);
     if (!/Mailings|Machines|Lists|Records/.test((await current()) ?? '')) continue;
     await press('t');
@@ -136,21 +136,21 @@ test('a decision sheet is looked at before it is taken; a lot is opened, split a
     file,
   );
   await shows(
-    /line 3[\s\S]*nobody\.example is not there any more[\s\S]*line 4[\s\S]*“burn” is no decision/,
+    /line 3[\s\S]*nobody\.example no longer exists[\s\S]*line 4[\s\S]*“burn” is not a valid decision/,
     '[role=dialog]',
   );
   assert.equal((await ask('/lots')).lots.length, lots);
   await accessible('the preview of a sheet');
-  await (await driver.findElement(By.xpath('//button[normalize-space()="Take 1 decisions"]'))).click();
+  await (await driver.findElement(By.xpath('//button[normalize-space()="Apply 1 decisions"]'))).click();
   await until(async () => (await ask('/lots')).lots.length === lots + 1);
 
   const lot = (await ask('/lots')).lots.at(-1);
   await goTo('/review');
-  await (await find(`[aria-label="open: ${lot.label}"]`)).click();
-  await (await find('[aria-label^="except: "]')).click();
+  await (await find(`[aria-label="Open: ${lot.label}"]`)).click();
+  await (await find('[aria-label^="Exclude: "]')).click();
   await until(async () => (await ask(`/lots/${lot.id}`)).messages === lot.messages - 1);
   await accessible('an opened lot');
-  await (await find(`[aria-label="to Sift: ${lot.label}"]`)).click();
+  await (await find(`[aria-label="Open in Sift: ${lot.label}"]`)).click();
   await shows(new RegExp(`${(lot.messages - 1).toLocaleString('en-GB')} marked`));
 
   await goTo('/guards');
@@ -159,8 +159,8 @@ test('a decision sheet is looked at before it is taken; a lot is opened, split a
   await (await find('form input[type=checkbox]')).click();
   await (await find('form [required]:not([type=number])')).sendKeys('minutes are kept for three years', Key.ENTER);
   await shows(/Held for 3 years from receipt: under = Committee/);
-  await (await find('[aria-label^="lift: "]')).click();
+  await (await find('[aria-label^="Lift: "]')).click();
   await (await find('#lift-reason')).sendKeys('the society was wound up', Key.ENTER);
-  await shows(/lifted \d{4}-\d\d-\d\d: the society was wound up/);
+  await shows(/Lifted \d{4}-\d\d-\d\d: the society was wound up/);
   await accessible('guards');
 });

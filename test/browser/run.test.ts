@@ -59,7 +59,7 @@ test('a tab that is closed in mid-run finds it again, further on; others’ acts
     await driver.wait(browserUntil.elementLocated(By.xpath('//main//button[contains(., "folder = Offers")]')), 20_000)
   ).click();
   await shows(/2 moved by another program/, '[role=dialog]');
-  await shows(/3 gone before their turn came/, '[role=dialog]');
+  await shows(/3 already gone/, '[role=dialog]');
   await shows(/in this page/, '[role=dialog]');
   await accessible('the record of a run');
 });
@@ -67,11 +67,11 @@ test('a tab that is closed in mid-run finds it again, further on; others’ acts
 test('a run is undone from its record, and says when nothing of it is left to take back', async () => {
   const run = await lastRun();
   const before = held('Offers');
-  await press(`undo: take back ${run.undo.messages.toLocaleString('en-GB')} messages`);
+  await press(`Undo: restore ${run.undo.messages.toLocaleString('en-GB')} messages`);
   await until(() => held('Offers') === before + run.undo.messages);
   await until(async () => (await lastRun()).state === 'done' && (await lastRun()).action === 'restore');
   await goTo('/ledger?run=1');
-  await shows(/nothing of it is in the trash any more/, '[role=dialog]');
+  await shows(/Nothing to undo/, '[role=dialog]');
 });
 
 test('three messages found by search in the trash are taken back; what other programs moved goes where the user says', async () => {
@@ -85,7 +85,7 @@ test('three messages found by search in the trash are taken back; what other pro
   await shows(/3 marked/);
   const select = await find('main select.w-28');
   await select.sendKeys('Archive');
-  await press('Take back');
+  await press('Restore');
   await until(() => held('Archive') === archived + 3);
 });
 
@@ -133,8 +133,8 @@ test('a purge is refused and nothing goes; what comes in after the question was 
   assert.equal((await lastRun()).done.messages, goes);
   assert.equal(held('Trash'), trashGuarded.messages + 1);
   await goTo('/ledger');
-  await shows(/sealed with a key/);
-  await press('Check it');
-  await shows(/Every entry is as it was written/);
-  assert.match(await text('main'), /won back in 1 purge/);
+  await shows(/sealed together with the one before/);
+  await press('Check the ledger');
+  await shows(/No entry was changed/);
+  assert.match(await text('main'), /freed in 1 purge/);
 });

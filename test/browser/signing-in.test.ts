@@ -40,7 +40,7 @@ after(cleanUp);
 
 /** Goes to the host's page, signs in there and allows, and comes back to the level. */
 async function authorize(): Promise<void> {
-  await press('Go to the host’s page');
+  await press('Go to the provider’s page');
   await driver.wait(browserUntil.titleIs('Saltmarsh accounts'), 20_000);
   const name = await find('[name=user]');
   assert.equal(await name.getAttribute('value'), USER);
@@ -53,7 +53,7 @@ test('an address is typed, its server found, the authorization given on the host
   await goTo('/');
   await (await find('#address')).sendKeys(USER);
   await press('Find the server');
-  await shows(new RegExp(`Found ${MAIL} by what the domain says in DNS`));
+  await shows(new RegExp(`Found ${MAIL} in the domain’s DNS records`));
   await accessible('the sign-in page, with a host that wants an authorization');
   await authorize();
   assert.doesNotMatch(await driver.getCurrentUrl(), /code|state/);
@@ -64,7 +64,7 @@ test('an address is typed, its server found, the authorization given on the host
 test('a person who refuses on the host’s page is told so, and can begin again', async () => {
   await goTo('/sign-in?again=1');
   assert.equal(await (await find('#user')).getAttribute('value'), USER);
-  await press('Go to the host’s page');
+  await press('Go to the provider’s page');
   await (await find('[value=refuse]')).click();
   await shows(/The person refused/);
   assert.equal(await driver.executeScript('return window.location.search'), '');
@@ -97,14 +97,14 @@ test('a token that runs out in mid-run is renewed; one that is taken back locks,
   host.faults.latencyMs = 0;
   await until(async () => (await run(2)).state === 'failed');
   await goTo('/ledger');
-  await shows(/does not let Tamsel in any more/);
+  await shows(/no longer accepts Tamsel’s sign-in/);
   await (await driver.wait(browserUntil.elementLocated(By.linkText('Sign in again')), 20_000)).click();
   await shows(/Sign in to the mailbox again/);
   await authorize();
   await until(async () => (await run(2)).state === 'done');
   const second = await run(2);
   assert.deepEqual([second.left, second.done], [[], second.asked]);
-  assert.ok(!/let Tamsel in/.test(await text()));
+  assert.ok(!/no longer accepts/.test(await text()));
 });
 
 test('another mailbox is added; both stand side by side with what must go, are switched between, and one is left', async () => {
@@ -135,9 +135,9 @@ test('another mailbox is added; both stand side by side with what must go, are s
   await find('[data-criteria]');
   assert.match(await driver.getCurrentUrl(), /\/sift\?mailbox=\d+$/);
   await goTo('/accounts');
-  await (await find(`[aria-label="More of ${USER}"]`)).click();
+  await (await find(`[aria-label="More for ${USER}"]`)).click();
   await (
-    await driver.wait(browserUntil.elementLocated(By.xpath('//button[.="Sign out of this one"]')), 20_000)
+    await driver.wait(browserUntil.elementLocated(By.xpath('//button[.="Sign out of this mailbox"]')), 20_000)
   ).click();
   await shows(/1 mailbox in this browser/);
 });

@@ -281,7 +281,7 @@ test('an empty trash, a full quota: a clear sentence, nothing lost, and the rest
   await app.scanned(account, true);
   const empty = await app.call('POST', `${account}/runs`, { action: 'purge', where: '' });
   assert.deepEqual([empty.status, empty.body.type], [409, '/problems/nothing-to-do']);
-  assert.match(empty.body.detail, /nothing there/);
+  assert.match(empty.body.detail, /no messages to do this to/);
 });
 
 test('a run that waits takes nothing that another brought elsewhere before its turn', async () => {

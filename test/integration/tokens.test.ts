@@ -95,7 +95,7 @@ test('./tamsel api shows level, senders, lots and runs as tables and as JSON, an
   assert.match(await run(['runs']), new RegExp(`${begun.id} trash .* ${marked.messages} +${marked.messages} +done`));
   // What goes for good is said by its number, else nothing is begun.
   const refused = await run(['run', 'purge', '--run', `${begun.id}`]);
-  assert.match(refused, new RegExp(`^1 tamsel: It would touch ${marked.messages} messages .*--expect`));
+  assert.match(refused, new RegExp(`^1 tamsel: This would affect ${marked.messages} messages .*--expect`));
   assert.match(
     await run(['run', 'purge', '--run', `${begun.id}`, '--expect', `${marked.messages + 1}`]),
     /^1 tamsel: It would/,

@@ -185,6 +185,6 @@ async function signedIn(context: RequestContext, place: ServerAddress, tokens: T
 function notBegun(): Problem {
   return conflict(
     'no-authorization',
-    'No authorization was begun in this browser, or it took too long. Begin again on the sign-in page.',
+    'This browser has no sign-in under way, or it took too long. Start again on the sign-in page.',
   );
 }

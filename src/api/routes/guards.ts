@@ -65,9 +65,9 @@ export const makeGuard = route({
   async handle({ environment: { database }, account, body: { where, years, reason } }) {
     const criteria = parsedOrProblem(parseGuardCriteria(where));
     if (years === null && criteria.kind === 'everything')
-      throw invalid('A guard over everything would keep everything.', [{ field: 'where', expected: 'criteria' }]);
+      throw invalid('This guard would protect the whole mailbox.', [{ field: 'where', expected: 'criteria' }]);
     if (years !== null && reason === '')
-      throw invalid('A hold says why it is there.', [{ field: 'reason', expected: 'the reason of the hold' }]);
+      throw invalid('A hold needs a reason.', [{ field: 'reason', expected: 'the reason of the hold' }]);
     let id = 0;
     await changing(database, account, async (client) => {
       const kind = years === null ? 'criteria' : 'hold';
@@ -112,8 +112,8 @@ export const liftGuard = route({
   response: s.Guard,
   async handle({ environment: { database }, account, parameters, body }) {
     const guard = await theGuard(database, account, parameters.guard);
-    if (guard.kind !== 'hold') throw conflict('no-hold', 'Only a hold is lifted.');
-    if (guard.liftedAt) throw conflict('lifted', 'This hold was lifted already.');
+    if (guard.kind !== 'hold') throw conflict('no-hold', 'Only a hold can be lifted.');
+    if (guard.liftedAt) throw conflict('lifted', 'This hold has been lifted already.');
     await changing(database, account, (client) => liftHold(client, account.id, guard.id, body.reason));
     return shownGuard(database, account, guard.id);
   },

@@ -50,7 +50,7 @@ export const makeLot = route({
     }
     // What lies in the trash can't be moved there.
     if (body.fate === 'trash' && body.scope !== 'mail')
-      throw invalid('Only a purge may be marked in the trash.', [{ field: 'scope', expected: 'mail' }]);
+      throw invalid('In the trash, messages can only be marked for a purge.', [{ field: 'scope', expected: 'mail' }]);
     const criteria =
       body.where === undefined ? undefined : await readyCriteria(environment.database, account, body.where);
     const text = criteria && printCriteria(criteria);
@@ -74,7 +74,7 @@ export const makeLot = route({
       if (body.expect && (body.expect.messages !== named.messages || body.expect.bytes !== named.bytes))
         throw conflict(
           'not-as-expected',
-          'The mailbox has changed meanwhile. Look at what matches now, and mark again.',
+          'The mailbox has changed in the meantime. Check what matches now, and mark again.',
         );
       await tell(client, account.id, 'level', {});
       return made;
@@ -86,7 +86,7 @@ export const listLots = route({
   method: 'GET',
   path: '/accounts/{account}/lots',
   summary: 'The plan: its lots in the order in which they count, their union, and what guards keep out of any of them.',
-  response: v.object({ lots: v.array(s.Lot), total: s.Amount, guarded: s.Amount }),
+  response: s.LotList,
   handle: ({ environment, account }) => planOf(environment.database, account.id),
 });
 
@@ -151,7 +151,7 @@ export const splitOff = route({
       const label = body.label ?? `${old.label}: ${text}`.slice(0, 200);
       const made = await splitLot(client, account, old.id, { where, text, label }, new Date());
       if (made === undefined)
-        throw invalid('Of this lot nothing matches, or everything, so there is nothing to split.', [
+        throw invalid('Either nothing or everything in this lot matches, so there is nothing to split.', [
           { field: 'where', expected: 'criteria that some of the lot meet' },
         ]);
       await tell(client, account.id, 'level', {});

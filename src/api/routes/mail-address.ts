@@ -26,7 +26,7 @@ export const requestMailAddress = route({
     if (!canMail)
       throw conflict(
         'no-submission-server',
-        'This instance can send no mail: its operator has set no submission server.',
+        'This instance can’t send mail: its operator has configured no submission server.',
       );
     await takeAttempt(database, [
       { name: `code for account ${account.id}`, most: MAX_CODES, seconds: DAY_SECONDS },
@@ -40,7 +40,7 @@ export const requestMailAddress = route({
           429,
           'too-many-mails',
           'Too many mails',
-          'Too many mails were sent for this mailbox today. Try again tomorrow.',
+          'Too much mail was sent for this mailbox today. Try again tomorrow.',
         );
     });
     return { to };
@@ -61,7 +61,7 @@ export const confirmMailAddress = route({
       return confirmed;
     });
     if (!to)
-      throw invalid('That is not the code, or it is too old. After five tries a new one has to be sent.', [
+      throw invalid('This code is wrong or has expired. After five tries, request a new one.', [
         { field: 'code', expected: 'the code of the mail' },
       ]);
     return { to };

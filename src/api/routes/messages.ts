@@ -86,7 +86,7 @@ async function atServer<T>(
 ) {
   const message = await messageById(environment.database, account.id, Number(id));
   if (!message) throw notFound();
-  const answer = await onServer(environment, account, 'The mail server did not give it', async (server) => {
+  const answer = await onServer(environment, account, 'The mail server did not return the message', async (server) => {
     const open = await server.open(message.serverName);
     if (open.uidValidity !== message.uidValidity)
       throw conflict('changed', 'The folder has changed on the server. Scan again.');

@@ -163,7 +163,7 @@ async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: 
     };
   }
   if (body.action === 'restore')
-    throw invalid('Only lots that were carried out can be taken back.', [
+    throw invalid('Only lots that have been carried out can be restored.', [
       { field: 'lots', expected: 'numbers of lots that were carried out' },
     ]);
   const lots = [];
@@ -172,7 +172,7 @@ async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: 
     if (!lot)
       throw invalid('There is no such lot in the plan.', [{ field: 'lots', expected: 'numbers of lots in the plan' }]);
     if (lot.fate !== body.action)
-      throw conflict('other-fate', `The lot “${lot.label}” is marked for another fate: ${lot.fate}.`);
+      throw conflict('other-fate', `The lot “${lot.label}” is for another action: ${lot.fate}.`);
     lots.push(lot);
   }
   if (lots.length === 0)
@@ -193,7 +193,7 @@ function checkExpected(expected: StartRun['expect'], found: Amount): void {
   if (messages !== found.messages || bytes !== found.bytes) {
     throw conflict(
       'not-as-expected',
-      `It would touch ${found.messages} messages of ${found.bytes} octets, not ${messages} of ${bytes}. Look again.`,
+      `This would affect ${found.messages} messages of ${found.bytes} octets, not ${messages} of ${bytes}. Check again.`,
     );
   }
 }
@@ -213,13 +213,13 @@ export const startRun = route({
       if (body.action === 'trash' && !trash) {
         throw conflict(
           'no-trash-folder',
-          'This mailbox marks no folder as its trash. Have one made, or name one in the settings.',
+          'This mailbox has no trash folder. Create one, or choose one in the settings.',
         );
       }
       if (body.action !== 'restore' && trash?.roleBy === 'name' && trash.path !== account.settings.trashFolder)
         throw conflict(
           'roles-not-confirmed',
-          `The server does not say which folder is the trash; by its name it is ${trash.path}. Confirm that on the level page first.`,
+          `The server does not say which folder is the trash. By its name it is ${trash.path}. Confirm that on the Level page first.`,
         );
       const fallback =
         body.to === undefined ? null : folders.find(({ path, repeats }) => path === body.to && !repeats)?.id;
@@ -244,7 +244,7 @@ export const startRun = route({
       checkExpected(body.expect, asked);
       if (body.action === 'purge' && asked.messages > environment.limits.purgedUnasked)
         await wantProof(client, environment, identity, account);
-      if (asked.messages === 0) throw conflict('nothing-to-do', 'There is nothing there that this could be done to.');
+      if (asked.messages === 0) throw conflict('nothing-to-do', 'There are no messages to do this to.');
       await handLots(client, account.id, id, intent.lots);
       const made = (await runById(client, account.id, id)) as Run;
       await appendEntry(client, environment.vault, account.id, {

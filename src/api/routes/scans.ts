@@ -1,15 +1,12 @@
 import * as s from '../../contract/schemas';
 import { transaction } from '../../store/database';
-import { lastScan, openScan, type Scan, scanById } from '../../store/index/scans';
+import { lastScan, openScan, scanById } from '../../store/index/scans';
 import { enqueue } from '../../store/jobs';
 import { waitsOf } from '../job-waits';
 import { notFound } from '../problem';
 import { takeAttempt } from '../rate-limit';
 import { route } from '../route';
-
-function shownScan({ problem, endedAt, outline, attempts: _, ...scan }: Scan) {
-  return { ...scan, ...(problem ? { problem } : {}), ...(endedAt ? { endedAt } : {}), ...(outline ? { outline } : {}) };
-}
+import { shownScan } from '../shown';
 
 export const startScan = route({
   method: 'POST',

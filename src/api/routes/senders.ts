@@ -31,7 +31,7 @@ export const listSenders = route({
   async handle({ environment, account, query }) {
     const offset = query.after === undefined ? 0 : Number(query.after);
     if (!Number.isSafeInteger(offset) || offset < 0)
-      throw invalid('This is not a place in a list.', [{ field: 'after' }]);
+      throw invalid('This is not a valid place in a list.', [{ field: 'after' }]);
     const senders = await rankSenders(
       environment.database,
       account,

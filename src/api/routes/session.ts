@@ -10,6 +10,7 @@ import type { Environment } from '../environment';
 import { noSession, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
+import { shownAccount } from '../shown';
 import { admitSignIn, normalised, normalisedUser, proveByPassword, signInWith } from '../sign-in';
 
 export const signIn = route({
@@ -37,16 +38,7 @@ export const getSession = route({
   response: v.object({ accounts: v.array(AccountBrief) }),
   async handle({ identity }) {
     if (!identity) throw noSession();
-    return {
-      accounts: identity.accounts.map(({ id, user, host, port, security, state }) => ({
-        id,
-        user,
-        host,
-        port,
-        security,
-        state,
-      })),
-    };
+    return { accounts: identity.accounts.map(shownAccount) };
   },
 });
 

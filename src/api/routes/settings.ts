@@ -7,13 +7,14 @@ import { openScan } from '../../store/index/scans';
 import { enqueue } from '../../store/jobs';
 import { invalid } from '../problem';
 import { route } from '../route';
+import { shownSettings } from '../shown';
 
 export const getSettings = route({
   method: 'GET',
   path: '/accounts/{account}/settings',
   summary: 'The settings of an account.',
   response: s.Settings,
-  handle: async ({ environment, account }) => ({ ...account.settings, canMail: environment.canMail }),
+  handle: async ({ environment, account }) => shownSettings(account, environment.canMail),
 });
 
 export const changeSettings = route({

@@ -23,7 +23,7 @@ export const getHealth = route({
       503,
       'unavailable',
       'Not available',
-      lives === undefined ? 'The database does not answer.' : 'No worker was heard of.',
+      lives === undefined ? 'The database does not answer.' : 'No worker is running.',
     );
   },
 });

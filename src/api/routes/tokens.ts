@@ -36,7 +36,7 @@ export const createToken = route({
     const endsAt = new Date(body.endsAt);
     const days = (endsAt.getTime() - Date.now()) / DAY_MS;
     if (!(days > 0 && days <= MAX_DAYS))
-      throw invalid('A token has to end, within a year.', [{ field: 'endsAt', expected: 'a time within 366 days' }]);
+      throw invalid('A token must expire within 366 days.', [{ field: 'endsAt', expected: 'a time within 366 days' }]);
     return transaction(environment.database, (client) => makeToken(client, account.id, { ...body, endsAt }));
   },
 });

@@ -53,8 +53,8 @@ export const createTrash = route({
   async handle({ environment, account, body }) {
     const { database } = environment;
     if (trashFolder(await foldersOf(database, account.id), account.settings.trashFolder))
-      throw conflict('wrong-state', 'This mailbox has a trash folder.');
-    const path = await onServer(environment, account, 'The folder was not made', async (server) => {
+      throw conflict('wrong-state', 'This mailbox already has a trash folder.');
+    const path = await onServer(environment, account, 'The folder was not created', async (server) => {
       const listed = await server.folders();
       const separator = listed.find(({ delimiter }) => delimiter !== null)?.delimiter ?? '/';
       const name = server.serverNameOf(`${server.personalPrefix}${body.name.replaceAll('/', separator)}`);

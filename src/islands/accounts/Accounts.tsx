@@ -1,7 +1,8 @@
 import { useQueries, useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
-import type { AccountBrief, Level } from '../../contract/types';
+import type { AccountBrief, FirstFigures, Level } from '../../contract/types';
 import { ApiProblem, call } from '../../ui/api/call';
+import { ApiProvider } from '../../ui/api/client';
 import { signOut } from '../../ui/api/signOut';
 import { mustGo } from '../../ui/level/need';
 import { Mark } from '../../ui/Mark';
@@ -13,8 +14,16 @@ import { AccountCard } from './AccountCard';
 /** Nothing tells this page of changes, since a browser keeps few streams open. */
 const AGAIN_MS = 10_000;
 
+export default function AccountsPage({ first }: { first: Pick<FirstFigures, 'accounts'> }) {
+  return (
+    <ApiProvider first={first}>
+      <Accounts />
+    </ApiProvider>
+  );
+}
+
 /** The mailboxes of the session side by side: how full each is, and what must go. */
-export function Accounts() {
+function Accounts() {
   const session = useQuery({
     queryKey: ['session'],
     queryFn: () => call<{ accounts: AccountBrief[] }>('/session'),

@@ -1,15 +1,18 @@
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useEffect, useState } from 'react';
-import type { AccountBrief, Settings } from '../../contract/types';
+import type { AccountBrief, FirstFigures, Settings } from '../../contract/types';
 import { AccountProvider } from '../../ui/api/account';
 import { ApiProblem, call } from '../../ui/api/call';
+import { ApiProvider } from '../../ui/api/client';
 import { ColumnsProvider } from '../../ui/columns/provider';
 import { Mark } from '../../ui/Mark';
 import { PlanStrip } from '../../ui/plan/PlanStrip';
-import { MAILBOX, useRoute } from '../../ui/route';
+import { AskedFor, MAILBOX, useRoute } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { Tank } from '../../ui/tank/Tank';
 import { text } from '../../ui/text';
+import { titleOf } from '../../ui/title';
+import { useHydrated } from '../../ui/useHydrated';
 import { Help } from './Help';
 import { Notices } from './Notices';
 import { Places } from './Places';
@@ -34,8 +37,19 @@ const VIEWS: Record<string, React.ComponentType> = {
   '/ledger': Ledger,
 };
 
-/** The frame around every place: who it is for, the tank, the places, the view, the plan. */
-export function App() {
+/** The page of every place, as the server renders it and the browser takes it over. */
+export default function App({ first, asked }: { first: FirstFigures; asked: string }) {
+  return (
+    <AskedFor value={asked}>
+      <ApiProvider first={first}>
+        <Mailbox />
+      </ApiProvider>
+    </AskedFor>
+  );
+}
+
+/** The mailbox in view: the one in the URL, else the first of the session. */
+function Mailbox() {
   const session = useQuery({ queryKey: ['session'], queryFn: () => call<{ accounts: AccountBrief[] }>('/session') });
   const { search } = useRoute();
   const accounts = session.data?.accounts;
@@ -62,6 +76,7 @@ export function App() {
   );
 }
 
+/** The frame around every place: the tank, the places, the view, the plan. */
 function Frame({ account }: { account: AccountBrief }) {
   const { path } = useRoute();
   const [help, setHelp] = useState(false);
@@ -80,7 +95,11 @@ function Frame({ account }: { account: AccountBrief }) {
     window.addEventListener('keydown', onKey);
     return () => window.removeEventListener('keydown', onKey);
   }, []);
+  const hydrated = useHydrated();
   const View = VIEWS[path] ?? Level;
+  useEffect(() => {
+    document.title = titleOf(path);
+  }, [path]);
   return (
     <div className="frame">
       <Tank mark={<Mark />} />
@@ -94,9 +113,13 @@ function Frame({ account }: { account: AccountBrief }) {
             </a>
           </p>
         )}
-        <Suspense fallback={<Loading />}>
-          <View />
-        </Suspense>
+        {hydrated ? (
+          <Suspense fallback={<Loading />}>
+            <View />
+          </Suspense>
+        ) : (
+          <Loading />
+        )}
       </main>
       <PlanStrip />
       <Notices />

@@ -32,7 +32,11 @@ export function Places({ path }: { path: string }) {
         : '',
     ],
     ['/sift', text.places.sift, level ? text.messages(level.mail.messages, count(level.mail.messages)) : ''],
-    ['/senders', text.places.senders, senders.data ? text.places.ofThem(count(senders.data.total)) : ''],
+    [
+      '/senders',
+      text.places.senders,
+      senders.data ? text.places.addresses(senders.data.total, count(senders.data.total)) : '',
+    ],
     [
       '/trash',
       text.places.trash,
@@ -80,7 +84,7 @@ function AccountCorner() {
       <Popover.Root>
         <Popover.Trigger className="text-right">
           <span className="block font-semibold">{account.user}</span>
-          <span className="note" role="status">
+          <span className="note" role="status" suppressHydrationWarning>
             {freshness}
           </span>
         </Popover.Trigger>

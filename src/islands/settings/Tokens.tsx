@@ -32,7 +32,7 @@ export function Tokens() {
     ['tokens'],
     ({ token }) => setTold(token),
   );
-  const withdraw = useChange<number>(
+  const revoke = useChange<number>(
     (id) => `/tokens/${id}`,
     'DELETE',
     () => undefined,
@@ -65,11 +65,11 @@ export function Tokens() {
             <button
               type="button"
               className="button ml-auto"
-              disabled={withdraw.isPending}
-              onClick={() => withdraw.mutate(id)}
-              aria-label={text.tokens.withdrawNamed(name)}
+              disabled={revoke.isPending}
+              onClick={() => revoke.mutate(id)}
+              aria-label={text.tokens.revokeNamed(name)}
             >
-              {text.tokens.withdraw}
+              {text.tokens.revoke}
             </button>
           </li>
         ))}
@@ -80,7 +80,7 @@ export function Tokens() {
           <code className="block break-all">{told}</code>
         </div>
       )}
-      <Refused error={make.error ?? withdraw.error} />
+      <Refused error={make.error ?? revoke.error} />
       <form onSubmit={submit} className="mt-3 grid grid-cols-2 items-end gap-3">
         <label className="note col-span-2">
           {text.tokens.name}

@@ -50,8 +50,9 @@ export function Form({
     'aria-invalid': wrong.has(name),
     'aria-describedby': wrong.has(name) ? 'problem' : undefined,
   });
+  // By POST, so that a form that is sent before the script runs does not put the password into the address.
   return (
-    <form onSubmit={submit} className="card grid grid-cols-[1fr_92px] gap-3">
+    <form method="post" onSubmit={submit} className="card grid grid-cols-[1fr_92px] gap-3">
       {divided && <p className="note col-span-2">{text.signIn.or}</p>}
       {!known && <FindServer onFound={change} />}
       <Labelled name="host" label={text.signIn.host}>

@@ -5,7 +5,7 @@ import { text } from '../../ui/text';
 import { enter, type SignedIn } from './entered';
 
 /** Where a host's page sends the browser back to: what it brings is handed on, and taken out of the address. */
-export function Returned() {
+export default function Returned() {
   const [problem, setProblem] = useState<Error>();
   const isBegun = useRef(false);
   useEffect(() => {

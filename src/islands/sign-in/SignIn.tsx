@@ -4,19 +4,18 @@ import { call } from '../../ui/api/call';
 import { Mark } from '../../ui/Mark';
 import { Loading } from '../../ui/State';
 import { text } from '../../ui/text';
+import { useHydrated } from '../../ui/useHydrated';
 import type { Access, Server } from './access';
 import { enter, type SignedIn } from './entered';
 import { Form } from './Form';
 
-/** What the address of the page asks for: an account of the session to sign in to again, or another beside those there are. */
 interface Wanted {
+  /** The mailbox that the demo offers. */
+  offered: Access | undefined;
+  /** An account of the session to sign in to again. */
   again: number | undefined;
+  /** One besides those there are. */
   another: boolean;
-}
-
-function wanted(): Wanted {
-  const asked = new URLSearchParams(window.location.search);
-  return { again: Number(asked.get('again')) || undefined, another: asked.has('another') };
 }
 
 /** Where an account of the session is; undefined while that is asked, null where there is none. */
@@ -35,8 +34,7 @@ function useAgain(id: number | undefined): Server | null | undefined {
   return server;
 }
 
-export function SignIn({ offered }: { offered: Access | undefined }) {
-  const [{ again, another }] = useState(wanted);
+export default function SignIn({ offered, again, another }: Wanted) {
   const known = useAgain(again);
   const [going, setGoing] = useState(false);
   const [problem, setProblem] = useState<Error>();
@@ -50,6 +48,8 @@ export function SignIn({ offered }: { offered: Access | undefined }) {
       setGoing(false);
     }
   };
+  // What is typed before the page has taken over would be lost.
+  const hydrated = useHydrated();
   const isBack = again !== undefined || another;
   return (
     <main className="mx-auto flex min-h-dvh w-full max-w-[430px] flex-col justify-center gap-4 p-4">
@@ -64,7 +64,7 @@ export function SignIn({ offered }: { offered: Access | undefined }) {
         <section className="card">
           <button
             type="button"
-            disabled={going}
+            disabled={going || !hydrated}
             className="button button-chief w-full"
             onClick={() => void go(offered)}
           >
@@ -76,7 +76,9 @@ export function SignIn({ offered }: { offered: Access | undefined }) {
       {known === undefined ? (
         <Loading />
       ) : (
-        <Form known={known} going={going} problem={problem} onGo={go} divided={offered !== undefined && !again} />
+        <fieldset disabled={!hydrated} className="contents">
+          <Form known={known} going={going} problem={problem} onGo={go} divided={offered !== undefined && !again} />
+        </fieldset>
       )}
       {isBack && (
         <a href="/accounts" className="link self-start">

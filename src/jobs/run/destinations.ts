@@ -71,7 +71,7 @@ export class Destinations {
     if (!this.mayMake)
       throw new MailProblem(
         'folder-gone',
-        `The folder ${wanted.path} is not there any more. Make it again or name another in the settings, then go on.`,
+        `The folder ${wanted.path} no longer exists. Create it again or choose another in the settings, then resume.`,
       );
     await this.server.createFolder(wanted.serverName);
     this.listed = undefined;

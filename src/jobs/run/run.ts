@@ -172,7 +172,10 @@ class Carrier {
     this.trash = trashFolder(folders, this.account.settings.trashFolder);
     this.trashIds = new Set(trashFolders(folders, this.account.settings.trashFolder).map(({ id }) => id));
     if (this.run.action === 'trash' && !this.trash)
-      throw new MailProblem('folder-gone', 'The mailbox has no trash folder. Make one, or name one in the settings.');
+      throw new MailProblem(
+        'folder-gone',
+        'The mailbox has no trash folder. Create one, or choose one in the settings.',
+      );
   }
 
   /** Works through what is pending, wave after wave; while the end of one is written down the next is sent. */
@@ -373,7 +376,7 @@ class Carrier {
     if (silent.length > 0 && (await server.uids(rangesOf(silent.map(({ uid }) => uid)))).length > 0)
       throw new MailProblem(
         'unreadable-answer',
-        'The server does not tell the flags of some messages, so nobody knows whether they are to be kept. Nothing was done to them.',
+        'The server gives no flags for some messages, so Tamsel can’t tell whether a guard protects them. It left them alone.',
       );
     return {
       reason,

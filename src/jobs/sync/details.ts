@@ -84,7 +84,7 @@ export class Details {
       if (missing.size > 0 && (await server.uids(rangesOf(missing))).length > 0)
         throw new MailProblem(
           'unreadable-answer',
-          'The server does not tell size and date of some messages, so they could not be counted.',
+          'The server gives no size or date for some messages, so Tamsel could not count them.',
         );
     } catch (error) {
       // What came before the server failed need not come again: a host may cut every connection before a batch is full.

@@ -46,7 +46,7 @@ export async function assertGone(
     if (await server.status(serverName))
       throw new MailProblem(
         'unreadable-answer',
-        `The server’s list of folders does not hold ${path}, and yet it says that it is there. Nothing was taken for gone.`,
+        `The server’s answers contradict each other: its list of folders does not contain ${path}, yet it says that the folder exists. Tamsel removed nothing from its index.`,
       );
 }
 

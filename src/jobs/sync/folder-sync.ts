@@ -188,7 +188,7 @@ export class FolderSync {
     if (untold.length === 0) return;
     throw new MailProblem(
       'unreadable-answer',
-      'The server says in one answer that most messages of a folder are gone, and in another that they are there. Nothing was taken for gone.',
+      'The server’s answers contradict each other: one says that most messages of a folder are gone, another that they exist. Tamsel removed nothing from its index.',
     );
   }
 

@@ -54,7 +54,7 @@ class Reader {
     if (this.thread !== thread) return;
     this.thread = undefined;
     void thread.terminate();
-    const problem = new MailProblem('unreadable-answer', `The text of this message could not be read. ${why}`);
+    const problem = new MailProblem('unreadable-answer', `Tamsel could not read the text of this message. ${why}`);
     for (const { failed } of this.waiting.values()) failed(problem);
   }
 }

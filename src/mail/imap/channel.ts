@@ -79,14 +79,14 @@ export class Channel {
   private explained(error: unknown): MailProblem {
     const { goodbye } = this.dialogue;
     if (!(error instanceof MailProblem))
-      return new MailProblem('unreadable-answer', 'The server’s answer could not be read.', { cause: error });
+      return new MailProblem('unreadable-answer', 'Tamsel could not read the server’s answer.', { cause: error });
     if (!goodbye?.words || error.kind !== 'connection-lost') return error;
     return new MailProblem(error.kind, `The server ended the connection. It said: “${goodbye.words}”.`);
   }
 
   /** Ends the connection, since answers are under way that nobody waits for. */
   abandon(): void {
-    this.dialogue.break(new MailProblem('connection-lost', 'The connection to the mail server was given up.'));
+    this.dialogue.break(new MailProblem('connection-lost', 'Tamsel closed the connection to the mail server.'));
     this.library.close();
   }
 

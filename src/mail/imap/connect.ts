@@ -17,7 +17,7 @@ export async function connectImap(access: Access, outbound: OutboundConfig): Pro
   if (!isAdmitted(access.host, access.port, outbound.only))
     throw new MailProblem(
       'server-not-allowed',
-      `This instance is for other mail servers than ${access.host}:${access.port}. Ask whoever runs it.`,
+      `This instance may not connect to ${access.host}:${access.port}. Ask its operator.`,
     );
   const address = await checkedAddress(access.host, access.port, outbound);
   if (access.security === 'none' && !isLoopback(address)) {

@@ -195,13 +195,13 @@ export class Dialogue implements ResponseListener {
     const first = this.open[0];
     if (!first) return;
     if (first.command.passed) first.command.passed();
-    else first.problem ??= new MailProblem('unreadable-answer', 'The server’s answer could not be read.');
+    else first.problem ??= new MailProblem('unreadable-answer', 'Tamsel could not read the server’s answer.');
   }
 
   private came(first: UnderWay): void {
     first.waited = 0;
     if (++first.responses > (first.command.maxResponses ?? MAX_RESPONSES))
-      this.break(new MailProblem('unreadable-answer', 'The server’s answer does not end.'));
+      this.break(new MailProblem('unreadable-answer', 'The server’s answer is too long.'));
   }
 
   private tagged(line: string): void {
@@ -210,7 +210,9 @@ export class Dialogue implements ResponseListener {
     const answered = this.open[at];
     const status = readStatus(word.toUpperCase(), () => text);
     if (!answered || !status) {
-      this.break(new MailProblem('unreadable-answer', 'The server answered something that was not asked.'));
+      this.break(
+        new MailProblem('unreadable-answer', 'The server sent an answer that does not belong to any command.'),
+      );
       return;
     }
     this.open.splice(at, 1);

@@ -9,7 +9,7 @@ export function whole<T>(read: () => T): T {
     if (!(error instanceof Malformed)) throw error;
     throw new MailProblem(
       'unreadable-answer',
-      `The server’s answer could not be read: it should have held ${error.message}.`,
+      `Tamsel could not read the server’s answer. It expected ${error.message}.`,
       { cause: error },
     );
   }

@@ -152,7 +152,7 @@ export class Library {
   private raiseSwallowed(): void {
     const [error] = this.swallowed.splice(0);
     if (error === undefined) return;
-    throw new MailProblem('unreadable-answer', 'The server’s answer could not be read.', { cause: error });
+    throw new MailProblem('unreadable-answer', 'Tamsel could not read the server’s answer.', { cause: error });
   }
 
   private async authenticate(user: string, signIn: SignIn): Promise<void> {

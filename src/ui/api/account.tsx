@@ -6,7 +6,7 @@ import type {
   Decision,
   Guard,
   Level,
-  Lot,
+  LotList,
   Plan,
   Run,
   ScanState,
@@ -103,7 +103,7 @@ export function useLots() {
   const { account, base } = useAccount();
   return useQuery({
     queryKey: ['lots', account.id],
-    queryFn: () => call<{ lots: Lot[]; total: Amount; guarded: Amount }>(`${base}/lots`),
+    queryFn: () => call<LotList>(`${base}/lots`),
   });
 }
 

@@ -1,21 +1,30 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import type { ReactNode } from 'react';
+import { type ReactNode, useState } from 'react';
+import type { FirstFigures } from '../../contract/types';
 import { Proof } from '../Proof';
 import { ApiProblem } from './call';
 
-/** A problem is an answer, not an accident: asking again changes nothing. */
-const client = new QueryClient({
-  defaultOptions: {
-    queries: {
-      retry: (failures, error) => !(error instanceof ApiProblem) && failures < 3,
-      staleTime: 5_000,
-      refetchOnWindowFocus: false,
+function clientWith(first: Partial<FirstFigures> | undefined): QueryClient {
+  const client = new QueryClient({
+    defaultOptions: {
+      queries: {
+        // A problem is an answer, not an accident: asking again changes nothing.
+        retry: (failures, error) => !(error instanceof ApiProblem) && failures < 3,
+        staleTime: 5_000,
+        refetchOnWindowFocus: false,
+      },
     },
-  },
-});
+  });
+  const { accounts, account, settings, level, lots, scan } = first ?? {};
+  if (accounts) client.setQueryData(['session'], { accounts });
+  const own = { settings, level, lots, scan };
+  for (const [key, data] of Object.entries(own)) if (data && account) client.setQueryData([key, account], data);
+  return client;
+}
 
-/** What every page that reads the API stands in. */
-export function ApiProvider({ children }: { children: ReactNode }) {
+/** What every page that reads the API stands in. `first` is what the server has answered already. */
+export function ApiProvider({ first, children }: { first?: Partial<FirstFigures> | undefined; children: ReactNode }) {
+  const [client] = useState(() => clientWith(first));
   return (
     <QueryClientProvider client={client}>
       {children}

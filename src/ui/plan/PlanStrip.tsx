@@ -1,5 +1,6 @@
 import { useFigures, useLevel, useLots } from '../api/account';
 import { Link } from '../route';
+import { styled } from '../styled';
 import { text } from '../text';
 import { count } from '../text/format';
 import { NextStep } from './NextStep';
@@ -26,13 +27,13 @@ export function PlanStrip() {
         <div aria-hidden="true" className="relative h-5 border border-line bg-sheet">
           <div className="flex h-full">
             {outsideTrash.map(({ id, label, adds }) => (
-              <span key={id} className="strip-lot" style={{ width: width(adds.bytes) }}>
+              <span key={id} className="strip-lot" ref={styled({ width: width(adds.bytes) })}>
                 {label}
               </span>
             ))}
           </div>
           {needed !== null && (
-            <span className="absolute -inset-y-[3px] w-[2px] bg-ink" style={{ left: width(needed) }} />
+            <span className="absolute -inset-y-[3px] w-[2px] bg-ink" ref={styled({ left: width(needed) })} />
           )}
         </div>
         <p className="mt-1 text-[11.5px] max-md:line-clamp-2 md:truncate" role="status">

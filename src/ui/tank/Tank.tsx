@@ -3,6 +3,7 @@ import type { Level, Target } from '../../contract/types';
 import { fittingUnit, OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../api/account';
 import { mustGo } from '../level/need';
+import { styled } from '../styled';
 import { text } from '../text';
 import { count, octetsIn, percent } from '../text/format';
 import { type Segments, segmentsOf } from './segments';
@@ -96,7 +97,7 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
           key={mark}
           aria-hidden="true"
           className="vessel-mark"
-          style={{ '--at': at(mark * OCTETS_IN[unit]) } as React.CSSProperties}
+          ref={styled({ '--at': at(mark * OCTETS_IN[unit]) })}
         >
           {+mark.toFixed(2)}
         </span>
@@ -107,7 +108,7 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
             <div
               key={name}
               className={`vessel-part sinks ${paint}`}
-              style={{ '--from': at(from), '--size': at(size) } as React.CSSProperties}
+              ref={styled({ '--from': at(from), '--size': at(size) })}
             />
           ) : null,
         )}
@@ -115,7 +116,7 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
       {level.plan.messages > 0 && (
         <div
           className={`vessel-line vessel-after sinks ${level.targetBytes !== null && level.after >= level.targetBytes ? 'vessel-after-high' : ''}`}
-          style={{ '--at': at(level.after) } as React.CSSProperties}
+          ref={styled({ '--at': at(level.after) })}
         >
           <span>{text.tank.after(share(level.after))}</span>
         </div>
@@ -132,7 +133,7 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
               aria-label={said}
               title={said}
               className="vessel-threshold"
-              style={{ '--at': at(line * (level.limit ?? 0)) } as React.CSSProperties}
+              ref={styled({ '--at': at(line * (level.limit ?? 0)) })}
             />,
           ];
         })}
@@ -184,7 +185,6 @@ function TargetLine({ limit, full, targetBytes }: { limit: number; full: number;
   };
   return (
     <div
-      ref={line}
       role="slider"
       tabIndex={0}
       aria-label={text.tank.slider}
@@ -192,7 +192,10 @@ function TargetLine({ limit, full, targetBytes }: { limit: number; full: number;
       aria-valuemax={100}
       aria-valuenow={Math.round(share * 100)}
       className="vessel-line vessel-target"
-      style={{ '--at': `${((share * limit) / full) * 100}%` } as React.CSSProperties}
+      ref={(element) => {
+        line.current = element;
+        styled({ '--at': `${((share * limit) / full) * 100}%` })(element);
+      }}
       onKeyDown={onKeyDown}
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);

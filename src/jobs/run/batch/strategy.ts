@@ -252,7 +252,7 @@ export abstract class BatchStrategy {
         if (there.length > 0)
           throw new MailProblem(
             'unreadable-answer',
-            'The server says in one answer that some messages are gone, and in another that they are there. Nothing was taken for gone.',
+            'The server’s answers contradict each other: one says that some messages are gone, another that they exist. Tamsel removed nothing from its index.',
           );
     const gone = reason === 'folder-gone';
     const ids = members.map(({ id }) => id);

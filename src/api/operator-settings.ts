@@ -3,7 +3,7 @@ import type { SessionLife } from '../store/access/sessions';
 import { type Limits, limitsFrom } from './limits';
 
 /** What the operator sets for the web server, by environment variables that docs/operating.md lists. */
-export interface Settings {
+export interface OperatorSettings {
   port: number;
   /** Where it listens. */
   bound: string;
@@ -18,7 +18,7 @@ export interface Settings {
 const USUAL_PORT = 4321;
 
 /** @throws Error where a variable can't be read, which names it. */
-export function settingsFrom(variables: NodeJS.ProcessEnv): Settings {
+export function operatorSettingsFrom(variables: NodeJS.ProcessEnv): OperatorSettings {
   const number = (name: string, usual: number) => wholeNumber(variables, name, usual);
   // Read by others, and wrong for them too.
   for (const name of ['TAMSEL_LEASE_SECONDS', 'TAMSEL_COMMAND_SECONDS', 'TAMSEL_MAX_MESSAGES']) number(name, 1);

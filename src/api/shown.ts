@@ -1,0 +1,15 @@
+import type { Account } from '../store/access/accounts';
+import type { Scan } from '../store/index/scans';
+
+/** An account as a session shows it. */
+export function shownAccount({ id, user, host, port, security, state }: Account) {
+  return { id, user, host, port, security, state };
+}
+
+export function shownSettings({ settings }: Account, canMail: boolean) {
+  return { ...settings, canMail };
+}
+
+export function shownScan({ problem, endedAt, outline, attempts: _, ...scan }: Scan) {
+  return { ...scan, ...(problem ? { problem } : {}), ...(endedAt ? { endedAt } : {}), ...(outline ? { outline } : {}) };
+}

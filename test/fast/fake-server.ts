@@ -1,0 +1,271 @@
+import { FLAG_BITS } from '../../src/core/mailbox/flags';
+import type { FolderRole } from '../../src/core/mailbox/folders';
+import type { MessageRecord } from '../../src/core/mailbox/record';
+import { numbersOf, type Ranges, rangesOf } from '../../src/core/sets/ranges';
+import { MailProblem } from '../../src/mail/problem';
+import type { Dialect, FlagsRecord, ListedFolder, MailServer, Moved, OpenFolder, Quota } from '../../src/mail/server';
+
+/** A message as tests name it: what is left out is plain. */
+export type Given = Partial<MessageRecord> & { size: number };
+
+export interface FakeFolder {
+  path: string;
+  role: FolderRole | null;
+  repeats: boolean;
+  readOnly: boolean;
+  uidValidity: number;
+  uidNext: number;
+  messages: MessageRecord[];
+}
+
+const EVERYTHING: Dialect = {
+  move: true,
+  uidPlus: true,
+  condStore: false,
+  quota: false,
+  within: false,
+  createSpecialUse: true,
+};
+
+/** A mail server in memory, without a wire: what it does is what RFC 9051 says, and each command can be tampered with. */
+export class FakeServer implements MailServer {
+  readonly folderList: FakeFolder[] = [];
+  readonly dialect: Dialect;
+  readonly personalPrefix = '';
+  /** The commands that change something, in their order. */
+  readonly sent: string[] = [];
+  /** Called before each command that changes something; what it throws is the answer. */
+  before: (command: string, uids: Ranges) => void = () => {};
+  /** Called after the command was carried out; what it throws is in the place of the answer. */
+  after: (command: string) => void = () => {};
+  /** Has what is expunged outside the trash put into the trash, as some hosts do. */
+  handsOver = false;
+  private selected: FakeFolder | undefined;
+
+  constructor(dialect: Partial<Dialect> = {}) {
+    this.dialect = { ...EVERYTHING, ...dialect };
+  }
+
+  add(
+    path: string,
+    role: FolderRole | null,
+    messages: readonly Given[] = [],
+    more: Partial<FakeFolder> = {},
+  ): FakeFolder {
+    const plain = { path, role, repeats: false, readOnly: false, uidValidity: 7, uidNext: 1 };
+    const folder: FakeFolder = { ...plain, messages: [], ...more };
+    for (const given of messages) deliver(folder, given);
+    this.folderList.push(folder);
+    return folder;
+  }
+
+  folder(path: string): FakeFolder {
+    const found = this.folderList.find((folder) => folder.path === path);
+    if (!found) throw new MailProblem('folder-gone', `There is no ${path}.`);
+    return found;
+  }
+
+  get opened(): string | undefined {
+    return this.selected?.path;
+  }
+
+  private get here(): FakeFolder {
+    if (!this.selected) throw new Error('no folder is open');
+    return this.selected;
+  }
+
+  async folders(): Promise<ListedFolder[]> {
+    return this.folderList.map((folder) => ({
+      serverName: folder.path,
+      path: folder.path,
+      delimiter: '/',
+      role: folder.role,
+      proposed: null,
+      repeats: folder.repeats,
+      selectable: true,
+      status: statusOf(folder),
+    }));
+  }
+
+  async quota(): Promise<Quota | null> {
+    return null;
+  }
+
+  async quotaRootOf(): Promise<null> {
+    return null;
+  }
+
+  async quotaRoot(): Promise<null> {
+    return null;
+  }
+
+  async open(serverName: string): Promise<OpenFolder> {
+    this.selected = undefined;
+    this.selected = this.folder(serverName);
+    return openOf(this.selected);
+  }
+
+  serverNameOf(name: string): string {
+    return name;
+  }
+
+  async status(serverName: string) {
+    const found = this.folderList.find(({ path }) => path === serverName);
+    return found ? statusOf(found) : null;
+  }
+
+  async createFolder(serverName: string, role?: 'trash'): Promise<void> {
+    this.add(serverName, role ?? null);
+  }
+
+  async uids(within?: Ranges): Promise<Ranges> {
+    return rangesOf(this.among(within).map(({ uid }) => uid));
+  }
+
+  uidsOneByOne(): Promise<Ranges> {
+    return this.uids();
+  }
+
+  async find(): Promise<Ranges> {
+    return [];
+  }
+
+  async deletedUids(): Promise<Ranges> {
+    return rangesOf(this.here.messages.filter(isDeleted).map(({ uid }) => uid));
+  }
+
+  async *metadata(uids: Ranges) {
+    yield this.among(uids).map((message) => ({ ...message }));
+  }
+
+  async readWhole(serverName: string) {
+    const open = await this.open(serverName);
+    return { open, records: this.here.messages.map((message) => ({ ...message })) };
+  }
+
+  bareMetadata(uids: Ranges) {
+    return this.metadata(uids);
+  }
+
+  async *outlines(uids: Ranges) {
+    yield this.among(uids).map(({ uid, size, received, flags, from }) => ({ uid, size, received, flags, from }));
+  }
+
+  async *flags(uids: Ranges): AsyncGenerator<FlagsRecord[]> {
+    yield this.among(uids).map(({ uid, flags, keywords }) => ({ uid, flags, keywords }));
+  }
+
+  async openAndReadFlags(serverName: string, uids: Ranges) {
+    const open = await this.open(serverName);
+    const flags: FlagsRecord[] = [];
+    for await (const read of this.flags(uids)) flags.push(...read);
+    return { open, flags };
+  }
+
+  async changes(): Promise<undefined> {
+    return undefined;
+  }
+
+  move(uids: Ranges, destination: string): Promise<Moved> {
+    return this.change('MOVE', uids, () => this.transfer(uids, destination, true));
+  }
+
+  copy(uids: Ranges, destination: string): Promise<Moved> {
+    return this.change('COPY', uids, () => this.transfer(uids, destination, false));
+  }
+
+  markDeleted(uids: Ranges, deleted: boolean): Promise<void> {
+    return this.change(deleted ? 'STORE +FLAGS' : 'STORE -FLAGS', uids, () => {
+      for (const message of this.among(uids))
+        message.flags = deleted ? message.flags | FLAG_BITS.deleted : message.flags & ~FLAG_BITS.deleted;
+    });
+  }
+
+  expunge(uids: Ranges): Promise<void> {
+    return this.change('UID EXPUNGE', uids, () => this.remove(this.among(uids).filter(isDeleted)));
+  }
+
+  expungeAll(): Promise<void> {
+    return this.change('EXPUNGE', [], () => this.remove(this.here.messages.filter(isDeleted)));
+  }
+
+  async savedAt(): Promise<Map<number, Date>> {
+    return new Map();
+  }
+
+  async text(): Promise<string> {
+    return '';
+  }
+
+  async header(): Promise<string> {
+    return '';
+  }
+
+  async close(): Promise<void> {}
+
+  private among(within?: Ranges): MessageRecord[] {
+    const { messages } = this.here;
+    return within ? messages.filter(({ uid }) => within.some(([from, to]) => uid >= from && uid <= to)) : messages;
+  }
+
+  private async change<T>(command: string, uids: Ranges, act: () => T): Promise<T> {
+    this.before(command, uids);
+    if (this.here.readOnly) throw new MailProblem('read-only', 'The folder can only be read.');
+    const answer = act();
+    this.sent.push(`${command} ${[...numbersOf(uids)].join(',')}`.trim());
+    this.after(command);
+    return answer;
+  }
+
+  private transfer(uids: Ranges, destination: string, away: boolean): Moved {
+    const to = this.folder(destination);
+    const members = [...this.among(uids)];
+    const brought = new Map(members.map((message) => [message.uid, deliver(to, { ...message })]));
+    if (away) this.here.messages = this.here.messages.filter((message) => !members.includes(message));
+    return this.dialect.uidPlus ? { uidValidity: to.uidValidity, uids: brought } : null;
+  }
+
+  private remove(gone: readonly MessageRecord[]): void {
+    const trash = this.folderList.find(({ role }) => role === 'trash');
+    if (this.handsOver && trash && trash !== this.here)
+      for (const message of gone) deliver(trash, { ...message, flags: message.flags & ~FLAG_BITS.deleted });
+    this.here.messages = this.here.messages.filter((message) => !gone.includes(message));
+  }
+}
+
+/** Puts a message into a folder under the next UID, which it gives. */
+export function deliver(folder: FakeFolder, given: Given): number {
+  const uid = folder.uidNext++;
+  const day = new Date(Date.UTC(2024, 0, 1, 0, uid));
+  folder.messages.push({
+    emailId: null,
+    received: day,
+    flags: 0,
+    keywords: [],
+    messageId: `${folder.path}-${uid}@m.example`,
+    inReplyTo: '',
+    references: [],
+    sent: day,
+    from: { name: '', address: 'shed@quorn.example' },
+    recipients: [],
+    subject: `message ${uid}`,
+    listId: '',
+    bulkFields: {},
+    files: [],
+    flaws: [],
+    ...given,
+    uid,
+  });
+  return uid;
+}
+
+const isDeleted = ({ flags }: MessageRecord) => (flags & FLAG_BITS.deleted) !== 0;
+
+function statusOf({ messages, uidNext, uidValidity }: FakeFolder) {
+  const bytes = messages.reduce((sum, { size }) => sum + size, 0);
+  return { messages: messages.length, bytes, uidNext, uidValidity, modSeq: null };
+}
+
+function openOf({ messages, uidNext, uidValidity, readOnly }: FakeFolder): OpenFolder {
+  return { uidValidity, uidNext, messages: messages.length, modSeq: null, readOnly };
+}
