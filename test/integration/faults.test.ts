@@ -366,7 +366,7 @@ test('the server’s figure that lags is looked at again until it has followed, 
   const purge = await app.ran(account, { action: 'purge', where: 'not guarded' });
   assert.equal(purge.settled, null);
   const { rows } = await app.database.query(
-    `select 1 from job where kind = 'look' and done_at is null and account = $1`,
+    `select 1 from job where kind = 'quota-check' and done_at is null and account = $1`,
     [account.split('/').at(-1)],
   );
   assert.equal(rows.length, 1);
