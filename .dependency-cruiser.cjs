@@ -23,7 +23,7 @@ module.exports = {
     ]),
     ...floors('store', ['access', 'index', 'plan', 'runs']),
     ...floors('jobs', ['sync', 'scan', 'run']),
-    ...floors('mail/imap', ['wire', 'answers', 'fetch']),
+    ...floors('mail/imap', ['wire', 'channel', 'answers', 'fetch']),
     only('core', []),
     only('mail', ['core']),
     only('store', ['core']),

@@ -1,4 +1,3 @@
-import { DuckDBInstance } from '@duckdb/node-api';
 import { monthColumn, monthsOf, sizeColumn } from '../src/core/columns/axes';
 import { type Columns, encode } from '../src/core/columns/columns';
 import { CrossFilter } from '../src/core/columns/cross-filter';
@@ -7,11 +6,12 @@ import { largest } from '../src/core/columns/order';
 import { parseCriteria } from '../src/core/criteria/parse';
 import type { Criteria } from '../src/core/criteria/tree';
 import { sampleColumns } from '../test/column-samples';
+import { DuckDb } from '../test/duckdb';
 import { countsAsked, median, peakMemory, printResults, rounded, timed } from './measure';
 
 /**
- * Cross-filtering beside DuckDB with one thread, which runs the equivalent queries over the same rows in the same
- * process: a filter on three dimensions, and every distribution under the filters of the others. Prints JSON and a table.
+ * Cross-filtering beside DuckDB in WebAssembly, as a page would run it, with the equivalent queries over the same rows in the
+ * same process: a filter on three dimensions, and every distribution under the filters of the others. Prints JSON and a table.
  */
 
 const NOW = new Date('2026-11-25T00:00:00Z');
@@ -23,32 +23,21 @@ interface Filter {
   category: number[];
 }
 
-async function duckDb(columns: Columns, months: Float64Array) {
-  const instance = await DuckDBInstance.create(':memory:', { threads: '1' });
-  const connection = await instance.connect();
-  await connection.run(
-    'create table mail (size bigint, received bigint, month integer, bin integer, category integer, folder integer, address integer, domain integer)',
-  );
-  const appender = await connection.createAppender('mail');
+async function duckDb(columns: Columns, months: Float64Array): Promise<DuckDb> {
   const { author } = columns.dictionaries;
   const [addresses, domains] = [encode(author.address).codes, encode(author.domain).codes];
-  const [month, bin] = [monthColumn(columns.received, months), sizeColumn(columns)];
-  for (let row = 0; row < columns.length; row++) {
-    appender.appendBigInt(BigInt(columns.size[row] as number));
-    appender.appendBigInt(BigInt(columns.received[row] as number));
-    for (const value of [
-      month[row],
-      bin[row],
-      columns.category[row],
-      columns.folder[row],
-      addresses[columns.author[row] as number],
-      domains[columns.author[row] as number],
-    ])
-      appender.appendInteger(value as number);
-    appender.endRow();
-  }
-  appender.closeSync();
-  return connection;
+  const database = await DuckDb.open();
+  database.insert('mail', {
+    size: Float64Array.from(columns.size),
+    received: Float64Array.from(columns.received),
+    month: Int32Array.from(monthColumn(columns.received, months)),
+    bin: Int32Array.from(sizeColumn(columns)),
+    category: Int32Array.from(columns.category),
+    folder: Int32Array.from(columns.folder),
+    address: Int32Array.from(columns.author, (code) => addresses[code] as number),
+    domain: Int32Array.from(columns.author, (code) => domains[code] as number),
+  });
+  return database;
 }
 
 function queries({ size, time, category }: Filter): string[] {
@@ -87,7 +76,7 @@ function tops(linked: CrossFilter): number {
 async function measure(count: number) {
   const columns = sampleColumns(count);
   const months = monthsOf(columns.received, NOW, 'UTC');
-  const connection = await duckDb(columns, months);
+  const database = await duckDb(columns, months);
   const year = 365 * 86_400;
   const end = NOW.getTime() / 1000;
   const filter = (round: number): Filter => ({
@@ -123,7 +112,7 @@ async function measure(count: number) {
     );
     theirs.push(
       await timed(async () => {
-        for (const query of queries(asked)) await (await connection.runAndReadAll(query)).getRows();
+        for (const query of queries(asked)) database.query(query);
       }),
     );
     // One edge of the brush moves by a day, and by a hundredth of the range of sizes.
@@ -136,21 +125,19 @@ async function measure(count: number) {
         }),
       );
     if (round > 0) continue;
-    const [row] = (
-      await connection.runAndReadAll(
-        queries({ ...asked, time: [asked.time[0] + 20 * 86_400, asked.time[1]] })[0] as string,
-      )
-    ).getRows();
+    const [row] = database.query(
+      queries({ ...asked, time: [asked.time[0] + 20 * 86_400, asked.time[1]] })[0] as string,
+    );
     const [messages, bytes] = (row ?? []).map(Number);
     if (messages !== fresh.total.messages || bytes !== fresh.total.bytes)
       throw new Error(`the two disagree: ${messages}, ${bytes} and ${JSON.stringify(fresh.total)}`);
   }
-  connection.closeSync();
+  database.close();
   return {
     messages: count,
     'build the engine, ms': rounded(median(built)),
     'three filters and all distributions, ms': rounded(median(ours)),
-    'the same by DuckDB, one thread, ms': rounded(median(theirs)),
+    'the same by DuckDB in WebAssembly, ms': rounded(median(theirs)),
     'ours / DuckDB': rounded(median(ours) / median(theirs)),
     'one edge moved, ms': rounded(median(steps)),
     'edge moved / all anew': rounded(median(steps) / median(ours)),

@@ -1,4 +1,3 @@
-import { DuckDBInstance } from '@duckdb/node-api';
 import { type Columns, encode } from '../src/core/columns/columns';
 import { criteriaToMask } from '../src/core/columns/mask';
 import { parseCriteria } from '../src/core/criteria/parse';
@@ -12,10 +11,11 @@ import { peopleOf } from '../src/core/senders/people';
 import { figuresOf, knowledgeOf, rankGroups } from '../src/core/senders/ranking';
 import { Random } from '../stand-in/message/random';
 import { sampleColumns } from '../test/column-samples';
+import { DuckDb } from '../test/duckdb';
 import { countsAsked, median, peakMemory, printResults, rounded, timed } from './measure';
 
 /**
- * Senders and the plan beside DuckDB with one thread, which runs the equivalent queries over the same rows in the same
+ * Senders and the plan beside DuckDB in WebAssembly, as a page would run it, which runs the equivalent queries over the same rows in the same
  * process: every sender ranked under a changed filter, and what each of many overlapping lots holds, adds and holds
  * alone. The suggestions have no equivalent there and are told as a multiple of that ranking. Prints JSON and a table.
  */
@@ -37,40 +37,30 @@ function makeLots(rows: number): Bits[] {
   });
 }
 
-async function duckDb(columns: Columns, lots: Bits[]) {
-  const instance = await DuckDBInstance.create(':memory:', { threads: '1' });
-  const connection = await instance.connect();
-  await connection.run(
-    'create table mail (n integer, size bigint, date bigint, address integer, flags integer, category integer, files integer, attached bigint)',
-  );
-  const mail = await connection.createAppender('mail');
+async function duckDb(columns: Columns, lots: Bits[]): Promise<DuckDb> {
   const addresses = encode(columns.dictionaries.author.address).codes;
-  for (let row = 0; row < columns.length; row++) {
-    mail.appendInteger(row);
-    mail.appendBigInt(BigInt(columns.size[row] as number));
-    mail.appendBigInt(BigInt(columns.date[row] as number));
-    for (const value of [
-      addresses[columns.author[row] as number],
-      columns.flags[row],
-      columns.category[row],
-      columns.files[row],
-    ])
-      mail.appendInteger(value as number);
-    mail.appendBigInt(BigInt(columns.attached[row] as number));
-    mail.endRow();
-  }
-  mail.closeSync();
-  await connection.run('create table member (lot integer, n integer)');
-  const member = await connection.createAppender('member');
-  for (const [lot, bits] of lots.entries())
+  const database = await DuckDb.open();
+  database.insert('mail', {
+    n: Int32Array.from(columns.author.keys()),
+    size: Float64Array.from(columns.size),
+    date: Float64Array.from(columns.date),
+    address: Int32Array.from(columns.author, (code) => addresses[code] as number),
+    flags: Int32Array.from(columns.flags),
+    category: Int32Array.from(columns.category),
+    files: Int32Array.from(columns.files),
+    attached: Float64Array.from(columns.attached),
+  });
+  const members = lots.flatMap((bits, lot) => {
+    const rows: [number, number][] = [];
     for (let row = 0; row < columns.length; row++)
-      if (((bits[row >>> 5] as number) >>> (row & 31)) & 1) {
-        member.appendInteger(lot);
-        member.appendInteger(row);
-        member.endRow();
-      }
-  member.closeSync();
-  return connection;
+      if (((bits[row >>> 5] as number) >>> (row & 31)) & 1) rows.push([lot, row]);
+    return rows;
+  });
+  database.insert('member', {
+    lot: Int32Array.from(members, ([lot]) => lot),
+    n: Int32Array.from(members, ([, row]) => row),
+  });
+  return database;
 }
 
 const ranking = (least: number) => `
@@ -88,7 +78,7 @@ const FIGURES = `
 async function measure(count: number) {
   const columns = sampleColumns(count);
   const lots = makeLots(count);
-  const connection = await duckDb(columns, lots);
+  const database = await duckDb(columns, lots);
   const sets = lots.map((bits) => lotSet(bits, columns.size));
   const scope = new Uint8Array(count).fill(1);
   const grouping = groupRows(columns, 'address');
@@ -112,9 +102,9 @@ async function measure(count: number) {
   for (let round = 0; round < ROUNDS; round++) {
     const least = 5_000 + round * 100;
     times.rank.push(await timed(() => rank(least)));
-    times.duckRank.push(await timed(async () => (await connection.runAndReadAll(ranking(least))).getRows()));
+    times.duckRank.push(await timed(() => database.query(ranking(least))));
     times.plan.push(await timed(() => planFigures(sets, columns.size)));
-    times.duckPlan.push(await timed(async () => (await connection.runAndReadAll(FIGURES)).getRows()));
+    times.duckPlan.push(await timed(() => database.query(FIGURES)));
     let people: ReturnType<typeof peopleOf> | undefined;
     times.people.push(await timed(() => (people = peopleOf(columns, scope, NOW.getTime() / 1000))));
     times.suggest.push(
@@ -130,10 +120,10 @@ async function measure(count: number) {
       }),
     );
     if (round > 0) continue;
-    const [first] = (await connection.runAndReadAll(ranking(least))).getRows();
+    const [first] = database.query(ranking(least));
     const { figures, order } = rank(least);
     if (Number(first?.[2]) !== figures.bytes[order[0] as number]) throw new Error('the two rankings disagree');
-    const rows = (await connection.runAndReadAll(FIGURES)).getRows();
+    const rows = database.query(FIGURES);
     const ours = planFigures(sets, columns.size).lots;
     for (const row of rows)
       if (
@@ -142,15 +132,15 @@ async function measure(count: number) {
       )
         throw new Error(`the two disagree on lot ${row[0]}`);
   }
-  connection.closeSync();
+  database.close();
   return {
     messages: count,
     senders: grouping.keys.length,
     'all senders under a changed filter, ms': rounded(median(times.rank)),
-    'the same by DuckDB, one thread, ms': rounded(median(times.duckRank)),
+    'the same by DuckDB in WebAssembly, ms': rounded(median(times.duckRank)),
     'ranking, ours / DuckDB': rounded(median(times.rank) / median(times.duckRank)),
     [`figures of ${LOTS} lots, ms`]: rounded(median(times.plan)),
-    'the same by DuckDB, one thread, in ms': rounded(median(times.duckPlan)),
+    'the same by DuckDB in WebAssembly, in ms': rounded(median(times.duckPlan)),
     'lots, ours / DuckDB': rounded(median(times.plan) / median(times.duckPlan)),
     'evidence of everybody, ms': rounded(median(times.people)),
     'suggestions, ms': rounded(median(times.suggest)),

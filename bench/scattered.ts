@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { parseArgs } from 'node:util';
 import { rangesOf } from '../src/core/sets/ranges';
-import { cut } from '../src/mail/imap/sets';
+import { cut } from '../src/mail/imap/wire/sets';
 import { fillBig } from '../test/big-folder';
 import { DOVECOT_PASSWORD, DOVECOT_USER, startDovecot } from '../test/dovecot';
 import { App, cleanUp } from '../test/harness';

@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { Dialogue } from '../../src/mail/imap/dialogue';
+import { Dialogue } from '../../src/mail/imap/channel/dialogue';
 import { fetchCommand } from '../../src/mail/imap/fetch/bulk';
 import { OutlineReader, readFlagsRecord } from '../../src/mail/imap/fetch/outline';
 import { readRecord } from '../../src/mail/imap/fetch/record';

@@ -8,12 +8,12 @@ import { fold, oneLine } from '../../src/core/text';
 import { textOfHtml } from '../../src/mail/html/html-to-text';
 import { copiedUids } from '../../src/mail/imap/answers/copyuid';
 import { readSet } from '../../src/mail/imap/answers/search';
-import { Dialogue } from '../../src/mail/imap/dialogue';
+import { Dialogue } from '../../src/mail/imap/channel/dialogue';
+import { refusal } from '../../src/mail/imap/channel/refusals';
 import { readAuthor } from '../../src/mail/imap/fetch/author';
 import { fetchCommand } from '../../src/mail/imap/fetch/bulk';
 import { readHeader } from '../../src/mail/imap/fetch/header';
 import { readRecord } from '../../src/mail/imap/fetch/record';
-import { refusal } from '../../src/mail/imap/refusals';
 import { readStatus } from '../../src/mail/imap/wire/status';
 
 /**

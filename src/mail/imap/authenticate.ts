@@ -2,7 +2,7 @@ import { MailProblem } from '../problem';
 import { oauthBearer, xoauth2 } from '../sasl/bearer';
 import { ScramClient, ScramFailure } from '../sasl/scram';
 import type { Access, Credential } from '../server';
-import type { SigningIn } from './library';
+import type { SigningIn } from './channel/library';
 
 /** Who signs in by password, and to whose mailbox: authentication and authorization identity (RFC 4422 §2). */
 type Identity = { user: string } & Extract<Credential, { password: string }>;

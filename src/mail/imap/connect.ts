@@ -5,9 +5,9 @@ import { type OutboundConfig, trustOf } from '../outbound-config';
 import { MailProblem } from '../problem';
 import type { Access, MailServer } from '../server';
 import { signIn } from './authenticate';
-import { Library } from './library';
+import { Library } from './channel/library';
+import { patienceOf } from './channel/timeouts';
 import { ImapServer } from './server';
-import { patienceOf } from './timeouts';
 
 /** Seconds that a server may take for a plain command, where the operator says nothing else. */
 const USUAL_SECONDS = 120;

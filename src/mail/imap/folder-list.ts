@@ -1,13 +1,13 @@
 import { readablePath, repeatsMail, roleOfUse } from '../../core/mailbox/folders';
 import type { FolderStatus, ListedFolder } from '../server';
 import { type ListedName, ListingAnswer } from './answers/listing';
-import type { Channel } from './channel';
+import type { Channel } from './channel/channel';
+import type { Command, Sent } from './channel/dialogue';
+import { ignoreRefusal, unreadable } from './channel/faults';
+import { specialUseOfName } from './channel/library';
+import type { Patience } from './channel/timeouts';
 import { astring, joined } from './commands';
-import type { Command, Sent } from './dialogue';
-import { ignoreRefusal, unreadable } from './faults';
 import type { FolderNames } from './folder-names';
-import { specialUseOfName } from './library';
-import type { Patience } from './timeouts';
 
 /** Commands that are sent before the answer to the first of them is waited for. */
 const MAX_UNDER_WAY = 32;

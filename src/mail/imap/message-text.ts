@@ -1,11 +1,11 @@
 import libqp from 'libqp';
 import { storable } from '../../core/text';
 import { readHtml } from '../html/reader';
-import type { Channel } from './channel';
+import type { Channel } from './channel/channel';
+import type { Patience } from './channel/timeouts';
 import { decodeCharset } from './fetch/clean';
 import { parameterOf } from './fetch/parameters';
 import { readParts } from './fetch/structure';
-import type { Patience } from './timeouts';
 import type { Cursor } from './wire/cursor';
 
 /** Octets of a header or body that are fetched for reading. */

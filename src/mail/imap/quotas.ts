@@ -1,10 +1,10 @@
 import { MailProblem } from '../problem';
 import type { Quota, QuotaRoot } from '../server';
 import { type QuotaAnswer, readQuota } from './answers/quota';
-import type { Channel } from './channel';
+import type { Channel } from './channel/channel';
+import type { Untagged } from './channel/dialogue';
+import type { Patience } from './channel/timeouts';
 import { astring, joined } from './commands';
-import type { Untagged } from './dialogue';
-import type { Patience } from './timeouts';
 
 /** What a server says of limits (RFC 9208). */
 export class Quotas {

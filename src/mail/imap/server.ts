@@ -18,22 +18,22 @@ import type {
 import { copiedUids } from './answers/copyuid';
 import { type Opened, OpenedAnswer } from './answers/opened';
 import { MAX_UID, readSet, SearchAnswer } from './answers/search';
-import { Channel } from './channel';
+import { Channel } from './channel/channel';
+import type { Command, Sent, Untagged } from './channel/dialogue';
+import { ignoreRefusal, unreadable, whole } from './channel/faults';
+import type { Library } from './channel/library';
+import { refusal } from './channel/refusals';
+import type { Patience } from './channel/timeouts';
 import { astring, isAscii, joined, type Piece, searchKeys } from './commands';
-import type { Command, Sent, Untagged } from './dialogue';
-import { ignoreRefusal, unreadable, whole } from './faults';
 import { type BulkFetch, fetchCommand, fetchInBulk } from './fetch/bulk';
 import { AUTHORS, FLAGS, OutlineReader, readFlagsRecord, readSavedAt, readUid } from './fetch/outline';
 import { BARE_METADATA, METADATA, readRecord } from './fetch/record';
 import { FetchRate, Windows } from './fetch/windows';
 import { FolderList } from './folder-list';
 import { FolderNames } from './folder-names';
-import type { Library } from './library';
 import { messageHeader, messageText } from './message-text';
 import { Quotas } from './quotas';
-import { refusal } from './refusals';
-import { cut, printed, SetLength } from './sets';
-import type { Patience } from './timeouts';
+import { cut, printed, SetLength } from './wire/sets';
 import type { Status } from './wire/status';
 
 /** Messages that one SEARCH looks through, so that no answer is longer than a response may be. */

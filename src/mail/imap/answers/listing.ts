@@ -1,5 +1,5 @@
 import type { FolderStatus } from '../../server';
-import type { Untagged } from '../dialogue';
+import type { Untagged } from '../channel/dialogue';
 import { type Cursor, Malformed } from '../wire/cursor';
 
 /** A folder as LIST tells of it (RFC 9051 §7.3.1). */

@@ -1,4 +1,4 @@
-import type { Untagged } from '../dialogue';
+import type { Untagged } from '../channel/dialogue';
 import { Malformed } from '../wire/cursor';
 import type { Status } from '../wire/status';
 

@@ -1,5 +1,5 @@
 import { countOf, type Ranges } from '../../../core/sets/ranges';
-import type { Untagged } from '../dialogue';
+import type { Untagged } from '../channel/dialogue';
 import { type Cursor, Malformed } from '../wire/cursor';
 
 /** The largest UID (RFC 9051 §2.3.1.1). */

@@ -1,6 +1,6 @@
 import { MailProblem } from '../../problem';
-import type { Channel } from '../channel';
-import type { Command, Sent } from '../dialogue';
+import type { Channel } from '../channel/channel';
+import type { Command, Sent } from '../channel/dialogue';
 import type { Cursor } from '../wire/cursor';
 
 /** Commands that the server has before it while it answers, so that the line never waits for the next. */

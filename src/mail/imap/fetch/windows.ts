@@ -1,5 +1,5 @@
 import { printSequenceSet, type Ranges } from '../../../core/sets/ranges';
-import type { SetLength } from '../sets';
+import type { SetLength } from '../wire/sets';
 import type { FetchCommand } from './bulk';
 
 /** Messages of the first command, and the fewest and most of any later one. */

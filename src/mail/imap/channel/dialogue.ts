@@ -1,7 +1,7 @@
-import { MailProblem } from '../problem';
-import { Cursor, Malformed } from './wire/cursor';
-import { Framing, type ResponseListener } from './wire/framing';
-import { readStatus, type Status } from './wire/status';
+import { MailProblem } from '../../problem';
+import { Cursor, Malformed } from '../wire/cursor';
+import { Framing, type ResponseListener } from '../wire/framing';
+import { readStatus, type Status } from '../wire/status';
 
 const STAR = 0x2a;
 const PLUS = 0x2b;

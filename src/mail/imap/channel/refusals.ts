@@ -1,5 +1,5 @@
-import { MailProblem, type MailProblemKind } from '../problem';
-import type { Status } from './wire/status';
+import { MailProblem, type MailProblemKind } from '../../problem';
+import type { Status } from '../wire/status';
 
 /** What response codes say (RFC 5530, RFC 9208 §4.1, RFC 9051 §7.1). */
 const BY_CODE: Readonly<Record<string, MailProblemKind>> = {

@@ -1,5 +1,5 @@
-import { MailProblem } from '../problem';
-import { Malformed } from './wire/cursor';
+import { MailProblem } from '../../problem';
+import { Malformed } from '../wire/cursor';
 
 /** Reads what came of an answer, which has to be whole. */
 export function whole<T>(read: () => T): T {

@@ -1,9 +1,9 @@
-import { MailProblem } from '../problem';
+import { MailProblem } from '../../problem';
+import { BorrowedOctets } from '../wire/octets';
+import type { Status } from '../wire/status';
 import { type Command, Dialogue, type Sent, type Untagged } from './dialogue';
 import type { Library } from './library';
 import { refusal } from './refusals';
-import { BorrowedOctets } from './wire/octets';
-import type { Status } from './wire/status';
 
 /**
  * A dialogue over a signed-in connection. Nothing is read but while an answer is waited for, so what nobody asked for costs

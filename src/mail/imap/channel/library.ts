@@ -1,8 +1,8 @@
 import type { Readable, Writable } from 'node:stream';
 import { ImapFlow, type ImapFlowOptions } from 'imapflow';
 import { specialUse } from 'imapflow/lib/special-use.js';
-import { MailProblem } from '../problem';
-import type { Octets } from './wire/octets';
+import { MailProblem } from '../../problem';
+import type { Octets } from '../wire/octets';
 
 /** The version that this file was written for: it uses members that the library promises to nobody. */
 export const LIBRARY_VERSION = '1.7.8';

@@ -1,4 +1,4 @@
-import { printSequenceSet, type Ranges } from '../../core/sets/ranges';
+import { printSequenceSet, type Ranges } from '../../../core/sets/ranges';
 
 /**
  * Octets of a set in one command at first: below what most servers take for a line. A command costs a server something
