@@ -1,4 +1,5 @@
 import { useQueries, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import type { NewestMessage } from '../../contract/types';
 import { useAccount, useFigures, useLevel } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
@@ -58,7 +59,9 @@ function Facts({ sender }: { sender: SenderRow }) {
   const unicode = otherForm(sender.key);
   const facts: [string, React.ReactNode][] = [
     [text.senders[sender.by], `${sender.key}${unicode ? ` (${unicode} ${text.senders.aka})` : ''}`],
-    ...(sender.names.length > 0 ? [[text.senders.names, sender.names.join(', ')] as [string, string]] : []),
+    ...(sender.names.length > 0
+      ? [[text.senders.names, <Names key="names" names={sender.names} />] as [string, React.ReactNode]]
+      : []),
     [text.review.messages, count(sender.messages)],
     [
       text.review.bytes,
@@ -114,6 +117,25 @@ function Facts({ sender }: { sender: SenderRow }) {
           </div>
         ))}
       </dl>
+    </>
+  );
+}
+
+/** Names that are shown at first: a mailing may go by hundreds. */
+const FIRST_NAMES = 8;
+
+function Names({ names }: { names: readonly string[] }) {
+  const [all, setAll] = useState(false);
+  const shown = all ? names : names.slice(0, FIRST_NAMES);
+  const more = names.length - shown.length;
+  return (
+    <>
+      {shown.join(', ')}{' '}
+      {more > 0 && (
+        <button type="button" className="link" onClick={() => setAll(true)}>
+          {text.senders.andMore(more, count(more))}
+        </button>
+      )}
     </>
   );
 }

@@ -9,6 +9,7 @@ import { everything, isEmpty, isMarked, keyMarks, type Marking, nothing } from '
 import { Failed, Loading, Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
+import { useTouch } from '../../ui/useTouch';
 import type { RankRequest, SenderRow } from '../../workers/protocol';
 import { columnsOf } from './columns';
 import { Deciding, type Prompt, PromptDialog } from './Deciding';
@@ -34,6 +35,7 @@ export function Ranking({
   onOrder(by: string): void;
 }) {
   const figures = useFigures();
+  const touch = useTouch();
   const scan = useScan().data;
   const isReading = scan?.state === 'running' && scan.outline != null;
   const client = useColumns();
@@ -60,7 +62,7 @@ export function Ranking({
     const all = await client.call('groups', request);
     return all.filter(({ id }) => isMarked(marking, id)).map(({ id: _, ...sender }) => sender);
   };
-  const settle = async (row: SenderRow | undefined, verdict: string) => {
+  const submit = async (row: SenderRow | undefined, verdict: string) => {
     const senders = (await meant(row)).filter(({ key }) => key !== '' || verdict !== 'keep');
     if (senders.length === 0) return;
     decide(senders, verdict);
@@ -73,7 +75,7 @@ export function Ranking({
   };
   const act = (verb: Prompt['kind'] | 'keep' | 'trash' | 'ask later', row: SenderRow | undefined) => {
     if (verb === 'older' || verb === 'newest') setPrompt({ kind: verb, row });
-    else void settle(row, verb);
+    else void submit(row, verb);
   };
   const open = (row: SenderRow, wanted: boolean) => {
     if (row.opens && opened.includes(row.id) !== wanted)
@@ -90,7 +92,7 @@ export function Ranking({
     const verb = verbs[key.toLowerCase()];
     if (verb) act(verb, row);
     else if (key.toLowerCase() === 'u') takeBack();
-    else if (key === 'Backspace') void settle(row, '');
+    else if (key === 'Backspace') void submit(row, '');
     else if (key === 'ArrowRight' && row) open(row, true);
     else if (key === 'ArrowLeft' && row) open(row, false);
     else return false;
@@ -130,7 +132,11 @@ export function Ranking({
       <Refused error={refused} />
       <Grid
         label={text.senders.label}
-        columns={columnsOf(figures, { by, order, decisions, ranked: data })}
+        columns={columnsOf(
+          figures,
+          { by, order, decisions, ranked: data },
+          touch ? { act, look: setLooked } : undefined,
+        )}
         count={data.count}
         total={data.count}
         rowAt={(index) => rows[index - first]}
@@ -149,7 +155,7 @@ export function Ranking({
         branch={(row) => ({ level: row.depth + 1, open: row.opens ? opened.includes(row.id) : undefined })}
         empty={text.senders.nothing}
       />
-      <p className="note mt-2">{text.senders.keys}</p>
+      {!touch && <p className="note mt-2">{text.senders.keys}</p>}
       <Details
         sender={looked}
         where={where}
@@ -164,7 +170,7 @@ export function Ranking({
         onClose={() => setPrompt(undefined)}
         onDecide={(verdict) => {
           setPrompt(undefined);
-          void settle(prompt?.row, verdict);
+          void submit(prompt?.row, verdict);
         }}
       />
     </section>

@@ -7,6 +7,7 @@ import { type Column, LengthHead, markColumn } from '../../ui/grid/Grid';
 import { text } from '../../ui/text';
 import { age, count, percent } from '../../ui/text/format';
 import type { Ranked, SenderRow } from '../../workers/protocol';
+import type { Verb } from './Deciding';
 import { nameOfSender, titleOf } from './sender';
 import { YearBars } from './YearBars';
 
@@ -21,11 +22,14 @@ function shortOf(verdict: Verdict): string {
 export function columnsOf(
   figures: ReturnType<typeof useFigures>,
   view: { by: GroupingKind; order: GroupOrder; decisions: ReadonlyMap<string, string>; ranked: Ranked },
+  /** How rows are decided by a finger; undefined where there are keys. */
+  touch?: { act(verb: Verb, row: SenderRow): void; look(row: SenderRow): void },
 ): Column<SenderRow>[] {
   const { by, order, decisions, ranked } = view;
   const quiet = (shown: React.ReactNode) => <span className="text-ink-2">{shown}</span>;
   const lengthOf = (row: SenderRow) =>
     order === 'messages' ? row.messages : order === 'month' ? bytesAMonth(row) : row.bytes;
+  if (touch) return touchColumns(figures, view, touch);
   const [from, to] = [ranked.years[0] ?? 0, ranked.years.at(-1) ?? 0];
   return [
     markColumn(),
@@ -141,6 +145,66 @@ export function columnsOf(
         const verdict = decision ? parseVerdict(decision) : undefined;
         return verdict ? <strong title={decision}>{shortOf(verdict)}</strong> : '–';
       },
+    },
+  ];
+}
+
+/** What fits a phone: who it is and how much, and the decision by buttons as large as a finger. */
+function touchColumns(
+  figures: ReturnType<typeof useFigures>,
+  { by, decisions }: { by: GroupingKind; decisions: ReadonlyMap<string, string> },
+  { act, look }: { act(verb: Verb, row: SenderRow): void; look(row: SenderRow): void },
+): Column<SenderRow>[] {
+  return [
+    markColumn(),
+    {
+      key: 'sender',
+      head: text.senders.head[by],
+      order: 'bytes',
+      width: 'minmax(80px, 1fr)',
+      cell: (row) => {
+        const decision = decisions.get(nameOfSender(row));
+        const verdict = decision ? parseVerdict(decision) : undefined;
+        return (
+          <button
+            type="button"
+            className="block h-11 w-full text-left leading-tight"
+            onClick={(event) => {
+              event.stopPropagation();
+              look(row);
+            }}
+          >
+            <span className="block truncate font-semibold">{titleOf(row).title}</span>
+            <span className="note block truncate">
+              {figures.octets(row.bytes)}
+              {verdict ? ` · ${shortOf(verdict)}` : ` · ${text.messages(row.messages, count(row.messages))}`}
+            </span>
+          </button>
+        );
+      },
+    },
+    {
+      key: 'decision',
+      head: text.senders.decision,
+      width: '124px',
+      cell: (row) => (
+        <span className="flex gap-1">
+          {(['keep', 'trash'] as const).map((verb) => (
+            <button
+              key={verb}
+              type="button"
+              className="button h-11 flex-1 px-1"
+              aria-label={`${text.senders[verb]}: ${titleOf(row).title}`}
+              onClick={(event) => {
+                event.stopPropagation();
+                act(verb, row);
+              }}
+            >
+              {text.senders[verb]}
+            </button>
+          ))}
+        </span>
+      ),
     },
   ];
 }

@@ -13,6 +13,8 @@ type Edge = (typeof EDGES)[number];
 
 /** How near to an edge a press takes hold of it, and how far a press moves before it is a drag; pixels. */
 const NEAR = 7;
+/** The same for a finger. */
+const TOUCH_NEAR = 22;
 const SLACK = 4;
 
 /** How near to the border of the field a brush reaches beyond it; pixels. So one stroke from a corner takes it all. */
@@ -21,7 +23,9 @@ const SNAP = 12;
 type Drag =
   | { kind: 'new'; x: number; y: number; axes: 'both' | 'time' | 'size' }
   | { kind: 'edges'; edges: Edge[] }
-  | { kind: 'move'; x: number; y: number; from: Brush };
+  | { kind: 'move'; x: number; y: number; from: Brush }
+  /** Two fingers are two corners of the brush. */
+  | { kind: 'corners' };
 
 /**
  * Every message in a plane of age against size, brushed in both directions. While a hand drags, `onDraft` tells the
@@ -45,6 +49,8 @@ export function Field({
   const [size, setSize] = useState({ width: 0, height: 0 });
   const paints = usePaints();
   const drag = useRef<Drag | undefined>(undefined);
+  /** Where fingers are, by pointer. */
+  const fingers = useRef(new Map<number, { x: number; y: number }>());
   const layout = layoutOf(size.width, size.height);
   const { plot } = layout;
   const { months } = narrowed;
@@ -94,11 +100,27 @@ export function Field({
     if (event.button !== 0) return;
     const { x, y } = pointOf(event);
     event.currentTarget.setPointerCapture(event.pointerId);
-    drag.current = grip(brush, x, y, { left, top }, plot);
+    const isTouch = event.pointerType === 'touch';
+    if (isTouch) fingers.current.set(event.pointerId, { x, y });
+    drag.current =
+      fingers.current.size === 2
+        ? { kind: 'corners' }
+        : grip(brush, x, y, { left, top }, plot, isTouch ? TOUCH_NEAR : NEAR);
+  };
+  const betweenFingers = (): Brush | undefined => {
+    const [one, other] = [...fingers.current.values()].map(({ x, y }) => placeAt(x, y));
+    if (!one || !other) return brush;
+    return {
+      left: Math.min(one.x, other.x),
+      right: Math.max(one.x, other.x),
+      bottom: Math.min(one.y, other.y),
+      top: Math.max(one.y, other.y),
+    };
   };
   const draftAt = (x: number, y: number): string | undefined => {
     const { current } = drag;
     if (!current) return undefined;
+    if (current.kind === 'corners') return said(betweenFingers());
     const place = placeAt(x, y);
     if (current.kind === 'edges') return said(withEdges(brush ?? whole, current.edges, place));
     if (current.kind === 'move') {
@@ -117,6 +139,7 @@ export function Field({
   const onPointerMove = (event: PointerEvent) => {
     if (!drag.current) return;
     const { x, y } = pointOf(event);
+    if (fingers.current.has(event.pointerId)) fingers.current.set(event.pointerId, { x, y });
     const draft = draftAt(x, y);
     if (draft !== undefined) onDraft(draft);
   };
@@ -124,6 +147,7 @@ export function Field({
     const { x, y } = pointOf(event);
     const draft = draftAt(x, y);
     drag.current = undefined;
+    fingers.current.clear();
     onChange(draft ?? where);
   };
   const nudge = (edge: Edge, event: KeyboardEvent) => {
@@ -165,6 +189,7 @@ export function Field({
         onPointerUp={onPointerUp}
         onPointerCancel={() => {
           drag.current = undefined;
+          fingers.current.clear();
           onChange(where);
         }}
         onDoubleClick={() => onChange(said(undefined))}
@@ -239,6 +264,7 @@ function grip(
   y: number,
   at: { left(place: number): number; top(place: number): number },
   plot: { left: number; top: number; width: number; height: number },
+  near: number,
 ): Drag {
   const axes = y < plot.top ? 'time' : x > plot.left + plot.width ? 'size' : 'both';
   if (!brush || axes !== 'both') return { kind: 'new', x, y, axes };
@@ -248,13 +274,13 @@ function grip(
     at.top(brush.top),
     at.top(brush.bottom),
   ];
-  const within = x > left - NEAR && x < right + NEAR && y > top - NEAR && y < bottom + NEAR;
+  const within = x > left - near && x < right + near && y > top - near && y < bottom + near;
   if (!within) return { kind: 'new', x, y, axes };
   const edges: Edge[] = [];
-  if (Math.abs(x - left) < NEAR) edges.push('left');
-  else if (Math.abs(x - right) < NEAR) edges.push('right');
-  if (Math.abs(y - top) < NEAR) edges.push('top');
-  else if (Math.abs(y - bottom) < NEAR) edges.push('bottom');
+  if (Math.abs(x - left) < near) edges.push('left');
+  else if (Math.abs(x - right) < near) edges.push('right');
+  if (Math.abs(y - top) < near) edges.push('top');
+  else if (Math.abs(y - bottom) < near) edges.push('bottom');
   return edges.length > 0 ? { kind: 'edges', edges } : { kind: 'move', x, y, from: brush };
 }
 

@@ -66,7 +66,7 @@ export default function Sift() {
     <>
       <h1 className="sr-only">{text.places.sift}</h1>
       <div className="grid shrink-0 gap-2">
-        <div className="flex items-start gap-3">
+        <div className="flex items-start gap-x-3 gap-y-2 max-md:flex-wrap">
           <CriteriaField value={where} placeholder={text.sift.placeholder} onChange={setWhere} />
           <SavedFilters where={settled} onChoose={setWhere} />
           <Link to={`/senders${query({ where: settled })}`} className="button">

@@ -26,6 +26,11 @@ export function Readings({ title }: { title: string }) {
       { x: from, y },
       { x: to, y },
     ];
+    const told = [
+      ...points.map(({ y }) => y),
+      ...[level.limit, level.targetBytes].flatMap((octets) => octets ?? []).map(inUnit),
+    ];
+    const lowest = Math.max(0, Math.min(...told) - 0.15 * (Math.max(...told) - Math.min(...told)));
     const base = { pointRadius: 0, borderWidth: 1, parsing: false as const };
     const chart = new Chart(canvas.current, {
       type: 'line',
@@ -67,7 +72,8 @@ export function Readings({ title }: { title: string }) {
             },
           },
           y: {
-            beginAtZero: true,
+            // From the lowest figure that tells something, so that a change is seen.
+            min: lowest,
             grid: { color: color('--hair') },
             ticks: {
               color: color('--ink-2'),

@@ -23,7 +23,7 @@ export function CriteriaField({
     if (event.key === 'Escape') setTyped(value);
   };
   return (
-    <div className="min-w-0 flex-1">
+    <div className="min-w-0 flex-1 max-md:basis-full">
       <input
         data-criteria
         aria-label={text.sift.criteria}

@@ -1,6 +1,7 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { type KeyboardEvent, type MouseEvent, type ReactNode, useEffect, useId, useRef, useState } from 'react';
 import { text } from '../text';
+import { useTouch } from '../useTouch';
 import type { Marks } from './marking';
 
 export interface Column<Row> {
@@ -50,7 +51,9 @@ interface GridProps<Row> {
   empty: ReactNode;
 }
 
+/** Heights of a row in pixels, for a mouse and for a finger. */
 const ROW_HEIGHT = 25;
+const TOUCH_ROW_HEIGHT = 44;
 
 /**
  * A list of any length: only the rows in view are in the page, which is why it is a grid by role and no table. Keys are those of the platform: arrows, Home and End
@@ -64,13 +67,16 @@ export function Grid<Row>(props: GridProps<Row>) {
   const [cursor, setCursor] = useState(0);
   const anchor = useRef(0);
   const id = useId();
+  const height = useTouch() ? TOUCH_ROW_HEIGHT : ROW_HEIGHT;
   const virtual = useVirtualizer({
     count,
     getScrollElement: () => scroller.current,
-    estimateSize: () => ROW_HEIGHT,
+    estimateSize: () => height,
     overscan: 5,
-    scrollPaddingStart: ROW_HEIGHT,
+    scrollPaddingStart: height,
   });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: rows are measured anew when their height changes
+  useEffect(() => virtual.measure(), [height]);
   const shown = virtual.getVirtualItems();
   const firstShown = shown[0]?.index ?? 0;
   const lastShown = shown.at(-1)?.index ?? 0;
@@ -94,7 +100,7 @@ export function Grid<Row>(props: GridProps<Row>) {
     setCursor(index);
   };
 
-  const pageRows = () => Math.max(1, Math.floor((scroller.current?.clientHeight ?? 300) / ROW_HEIGHT) - 1);
+  const pageRows = () => Math.max(1, Math.floor((scroller.current?.clientHeight ?? 300) / height) - 1);
   const onKeyDown = (event: KeyboardEvent) => {
     const steps: Record<string, number> = {
       ArrowDown: 1,
@@ -178,7 +184,7 @@ export function Grid<Row>(props: GridProps<Row>) {
                   moveTo(index, true);
                 }}
                 className={`tracks absolute inset-x-0 cursor-default border-b border-hair select-none ${marked ? 'bg-tint' : ''} ${index === cursor ? 'cursor-row' : ''}`}
-                style={{ height: ROW_HEIGHT, transform: `translateY(${start}px)` }}
+                style={{ height, transform: `translateY(${start}px)` }}
               >
                 {columns.map((column) => (
                   <div

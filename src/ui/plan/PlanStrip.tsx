@@ -36,7 +36,7 @@ export function PlanStrip() {
             <span className="absolute -inset-y-[3px] w-[2px] bg-ink" ref={styled({ left: width(needed) })} />
           )}
         </div>
-        <p className="mt-1 text-[11.5px] max-md:line-clamp-2 md:truncate" role="status">
+        <p className="mt-1 text-[11.5px] max-md:line-clamp-3 md:truncate" role="status">
           {plan.length === 0 ? (
             <NextStep level={level.data} />
           ) : (

@@ -402,6 +402,7 @@ export const en = {
       'much-evidence': (cell: string) => `the evidence for keeping is ${cell}`,
     } satisfies Record<SheetNote, (cell: string) => string>,
     names: 'Names',
+    andMore: (_: number, shown: string) => `and ${shown} more`,
     aka: 'in Unicode',
     first: 'First message',
     aMonth: 'Per month',
