@@ -274,7 +274,7 @@ export class App {
   }
 
   /** As a browser does: the newest of each name. */
-  private keepCookies(headers: Headers): void {
+  keepCookies(headers: Headers): void {
     const kept = new Map(this.cookie.split('; ').map((cookie) => [cookie.split('=')[0], cookie]));
     for (const set of headers.getSetCookie()) kept.set(set.split('=')[0], set.split(';')[0] as string);
     this.cookie = [...kept.values()].filter(Boolean).join('; ');

@@ -182,7 +182,7 @@ async function exact(): Promise<void> {
     ['Mailings', 'category = mailings'],
     ['INBOX', 'folder = INBOX'],
     ['documents', 'kind = document'],
-    ['never seen', 'unseen'],
+    ['unread', 'unseen'],
   ] as const) {
     const { total: part } = await ask(`/messages?limit=1&where=${encodeURIComponent(`${where} and ${extra}`)}`);
     const bar = await find(`.bar-row[title^="${name}: "]`);

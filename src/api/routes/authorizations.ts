@@ -30,7 +30,8 @@ interface DeviceWay {
 export const listAuthorizations = route({
   method: 'GET',
   path: '/authorizations',
-  summary: 'The mail servers at which this instance can ask for an authorization; `*.` before a name is all below it.',
+  summary:
+    'Lists the mail servers for which this instance supports OAuth 2.0. `*.` before a name means all names below it.',
   response: v.object({ hosts: v.array(v.string()) }),
   async handle({ environment }) {
     return { hosts: (environment.outbound.authorization ?? []).flatMap(({ hosts }) => hosts) };
@@ -41,7 +42,7 @@ export const beginAuthorization = route({
   method: 'POST',
   path: '/authorizations',
   session: true,
-  summary: 'Begins an authorization (RFC 6749 §4.1, RFC 7636): where the browser is to go, from where it comes back.',
+  summary: 'Begins an OAuth 2.0 authorization (RFC 6749 §4.1, RFC 7636). The answer says where to send the browser.',
   body: MailboxAt,
   status: 201,
   response: v.object({ url: v.string() }),
@@ -58,7 +59,7 @@ export const finishAuthorization = route({
   method: 'POST',
   path: '/authorizations/finish',
   session: true,
-  summary: 'Ends an authorization with what the browser came back with, and signs in as POST /session does.',
+  summary: 'Finishes an authorization with the query that the browser came back with, and signs in.',
   body: v.object({ query: v.pipe(v.string(), v.maxLength(8_000)) }),
   status: 201,
   response: SignedIn,
@@ -77,7 +78,7 @@ export const beginDeviceAuthorization = route({
   method: 'POST',
   path: '/authorizations/device',
   session: true,
-  summary: 'Begins an authorization on another device (RFC 8628): a code, and the page on which it is typed.',
+  summary: 'Begins an authorization on another device (RFC 8628). The answer has a code and the page to enter it on.',
   body: MailboxAt,
   status: 201,
   response: DeviceCode,
@@ -95,7 +96,7 @@ export const finishDeviceAuthorization = route({
   method: 'POST',
   path: '/authorizations/device/finish',
   session: true,
-  summary: 'Asks whether the code was typed: 202 while it was not, else signs in as POST /session does.',
+  summary: 'Asks whether the person has entered the code. Once they have, it signs in.',
   body: v.object({}),
   status: 201,
   response: SignedIn,

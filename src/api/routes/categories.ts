@@ -12,7 +12,7 @@ import { route } from '../route';
 export const listCategories = route({
   method: 'GET',
   path: '/accounts/{account}/categories',
-  summary: 'What each category holds, the trash left out, and what the user corrected.',
+  summary: 'Returns what each category holds outside the trash, and the corrections that people made.',
   response: v.object({
     categories: v.array(v.object({ category: s.Category, ...s.Amount.entries })),
     corrections: v.array(s.Correction),
@@ -30,7 +30,7 @@ export const listCategories = route({
 export const correctCategory = route({
   method: 'POST',
   path: '/accounts/{account}/categories',
-  summary: `Says what everything of a sender or domain is; null takes that back. One of ${CATEGORIES.join(', ')}.`,
+  summary: `Sets the category for all mail from a sender or domain: one of ${CATEGORIES.join(', ')}. Null removes the correction.`,
   body: v.object({
     by: s.CorrectionBy,
     key: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(320)),

@@ -28,7 +28,7 @@ export const getColumns = route({
   also: { 304: { description: 'The columns have not changed since `If-None-Match`.' } },
   path: '/accounts/{account}/columns',
   summary:
-    'The index as an Arrow IPC stream, the trash included. `since` takes the ETag of an earlier answer, without its quotes, and gives what changed: rows that replace those with the same id, and in the metadata the ids that went.',
+    'Returns the whole index, trash included, as an Arrow IPC stream. With `since`, the ETag of an earlier answer without its quotes, it returns only what changed.',
   query: v.object({ since: v.optional(v.pipe(v.string(), v.maxLength(60))) }),
   async handle({ environment: { database }, account, request, query }) {
     const known = await indexState(database, account);

@@ -11,7 +11,7 @@ import { route } from '../route';
 export const listMatches = route({
   method: 'GET',
   path: '/accounts/{account}/matches',
-  summary: 'The ids of all messages that match, as a sequence-set such as `1:3,7`; scope is all.',
+  summary: 'Returns the ids of all messages that match, trash included, as a sequence set (RFC 9051) such as `1:3,7`.',
   query: v.object({ where: s.Where }),
   response: v.object({ ids: v.string(), complete: s.Complete }),
   async handle({ environment: { database }, account, query }) {
@@ -26,7 +26,7 @@ const shownSearch = ({ problem, ...search }: Search) => ({ ...search, ...(proble
 export const startSearch = route({
   method: 'POST',
   path: '/accounts/{account}/searches',
-  summary: 'Asks the mail server for a text, folder by folder.',
+  summary: 'Starts a search for a text on the mail server, folder by folder.',
   body: v.object({ text: v.pipe(v.string(), v.minLength(1), v.maxLength(1_000)) }),
   status: 202,
   response: s.Search,
@@ -43,7 +43,7 @@ export const startSearch = route({
 export const getSearch = route({
   method: 'GET',
   path: '/accounts/{account}/searches/{search}',
-  summary: 'A search of the mail server and how far it is.',
+  summary: 'Returns a search and its progress.',
   response: s.Search,
   async handle({ environment, account, parameters }) {
     const search = await searchById(environment.database, account.id, Number(parameters.search));

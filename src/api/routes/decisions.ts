@@ -28,7 +28,7 @@ const Key = v.pipe(v.string(), v.maxLength(1_000));
 export const listDecisions = route({
   method: 'GET',
   path: '/accounts/{account}/decisions',
-  summary: 'What was decided on senders, and the lot or guard that carries it out.',
+  summary: 'Lists the decisions about senders, and the lot or guard of each.',
   response: v.object({ decisions: v.array(s.Decision) }),
   handle: async ({ environment, account }) => ({ decisions: await decisionsOf(environment.database, account.id) }),
 });
@@ -52,7 +52,7 @@ export const decide = route({
   method: 'POST',
   path: '/accounts/{account}/decisions',
   summary:
-    'Decides on senders under criteria: `keep` makes a guard, `trash`, `trash older than 2y` and `trash all but the newest 10` make a lot, `ask later` keeps them out of suggestions, and an empty one takes back what was decided. One sender has one decision; a new one takes the place of the old.',
+    'Decides about senders. `keep` creates a guard. `trash`, `trash older than 2y` and `trash all but the newest 10` create a lot. `ask later` leaves the sender out of suggestions. An empty decision undoes the one before. A new decision replaces the old one.',
   body: v.object({
     where: s.Where,
     decisions: v.pipe(
@@ -92,7 +92,7 @@ export const downloadDecisionSheet = route({
   method: 'GET',
   formats: ['text/csv'],
   path: '/accounts/{account}/decisions/sheet',
-  summary: 'The ranking of senders as CSV (RFC 4180) with a column for decisions.',
+  summary: 'Returns the ranking of senders as CSV (RFC 4180), with a column for decisions.',
   query: v.object({
     where: s.Where,
     by: v.optional(s.GroupedBy, 'domain'),
@@ -112,7 +112,7 @@ export const downloadDecisionSheet = route({
         bytes: `${sender.bytes}`,
         first: day(sender.first),
         last: day(sender.last),
-        'never seen': `${sender.unseen}`,
+        unread: `${sender.unseen}`,
         'you wrote': `${sender.written}`,
         evidence: `${sender.evidence}`,
         decision: decisionCell(verdicts.get(`${query.by} ${sender.key}`)),
@@ -131,7 +131,7 @@ export const readDecisionSheet = route({
   method: 'POST',
   path: '/accounts/{account}/decisions/sheet',
   summary:
-    'Reads a sheet that came back. Tells what would be, and what can’t be read or is doubtful, by line; takes the decisions only with `apply`.',
+    'Reads a completed sheet. It reports what the decisions would do, and which lines are wrong or doubtful. It applies them only with `apply`.',
   large: true,
   body: v.object({ sheet: v.string(), where: s.Where, apply: v.optional(v.boolean(), false) }),
   response: s.SheetReading,

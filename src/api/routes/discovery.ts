@@ -13,7 +13,7 @@ const MAX_PER_ADDRESS = 30;
 export const findServers = route({
   method: 'POST',
   path: '/discovery',
-  summary: 'Finds the mail servers of an address, the best first, and says how; none where nobody tells.',
+  summary: 'Finds the mail servers for an address, the best first, and says how it found each.',
   body: v.object({ address: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(320)) }),
   response: v.object({ servers: v.array(FoundServer) }),
   async handle({ environment, body, clientAddress }) {

@@ -18,7 +18,8 @@ export const streamEvents = route({
   method: 'GET',
   formats: ['text/event-stream'],
   path: '/accounts/{account}/events',
-  summary: 'Server-sent events `scan`, `run`, `level`, `index` and `search`; Last-Event-ID catches up.',
+  summary:
+    'Sends server-sent events: `scan`, `run`, `level`, `index` and `search`. `Last-Event-ID` catches up on missed ones.',
   async handle({ environment: { database }, account, identity, request }) {
     const given = request.headers.get('last-event-id');
     if (given !== null && !/^\d{1,15}$/.test(given))

@@ -10,7 +10,7 @@ import { route } from '../route';
 export const listFilters = route({
   method: 'GET',
   path: '/accounts/{account}/filters',
-  summary: 'The saved filters, oldest first.',
+  summary: 'Lists the saved filters, oldest first.',
   response: v.object({ filters: v.array(s.SavedFilter) }),
   handle: async ({ environment, account }) => ({ filters: await store.savedFilters(environment.database, account.id) }),
 });

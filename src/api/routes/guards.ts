@@ -45,7 +45,7 @@ async function theGuard(database: Database, account: Account, id: string | undef
 export const listGuards = route({
   method: 'GET',
   path: '/accounts/{account}/guards',
-  summary: 'The guards, what each keeps now, and what all of them keep together. Lifted holds stay on record.',
+  summary: 'Lists the guards, what each protects now, and what they protect together. Lifted holds stay on record.',
   response: v.object({ guards: v.array(s.Guard), total: s.Amount }),
   handle: ({ environment, account }) => shownGuards(environment.database, account),
 });
@@ -54,7 +54,7 @@ export const makeGuard = route({
   method: 'POST',
   path: '/accounts/{account}/guards',
   summary:
-    'Keeps what meets the criteria out of every lot. With `years` it is a hold: it keeps so long from receipt, needs a reason, and can only be lifted.',
+    'Creates a guard: it keeps mail that matches the criteria out of every lot. With `years` it is a hold. A hold needs a `reason`, and ends so many years after a message was received, or when somebody lifts it.',
   body: v.object({
     where: v.optional(v.pipe(v.string(), v.maxLength(10_000)), ''),
     years: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(100))), null),
@@ -94,7 +94,7 @@ export const changeGuard = route({
 export const deleteGuard = route({
   method: 'DELETE',
   path: '/accounts/{account}/guards/{guard}',
-  summary: 'Removes a guard of the user’s own. Those that are there from the beginning can be switched off.',
+  summary: 'Removes a guard that somebody added. Built-in guards can only be switched off.',
   status: 204,
   async handle({ environment: { database }, account, parameters }) {
     const guard = await theGuard(database, account, parameters.guard);

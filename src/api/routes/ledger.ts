@@ -8,7 +8,7 @@ export const getLedgerHead = route({
   method: 'GET',
   path: '/accounts/{account}/ledger/head',
   summary:
-    'The newest entry of the ledger’s chain. Kept elsewhere, it shows later whether the ledger is still that one.',
+    'Returns the newest entry of the ledger. If you keep it elsewhere, you can check later that nothing was cut off.',
   response: s.LedgerHead,
   handle: ({ environment, account }) => headOf(environment.database, account.id),
 });
@@ -16,8 +16,7 @@ export const getLedgerHead = route({
 export const checkLedger = route({
   method: 'GET',
   path: '/accounts/{account}/ledger/check',
-  summary:
-    'Checks the ledger’s chain: every code, that the runs say what their entries say, and what was done in each.',
+  summary: 'Checks the ledger: the code of every entry, and that the database agrees with it.',
   query: v.object({
     /** A head that was kept: its number of entries and its code. */
     entries: v.optional(s.wholeNumber(0, 1_000_000_000)),

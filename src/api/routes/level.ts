@@ -5,7 +5,7 @@ import { route } from '../route';
 export const getLevel = route({
   method: 'GET',
   path: '/accounts/{account}/level',
-  summary: 'How full the account is, and where.',
+  summary: 'Returns how full the account is, and where.',
   response: s.Level,
   handle: ({ environment, account }) => shownLevel(environment.database, account),
 });

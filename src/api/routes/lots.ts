@@ -31,7 +31,7 @@ export const makeLot = route({
   method: 'POST',
   path: '/accounts/{account}/lots',
   summary:
-    'Marks a set of messages for one fate and freezes it. `where` and `ids` exclude each other. What guards keep stays out; `expect` is compared with the set before that.',
+    'Creates a lot: it marks a set of messages for the trash or a purge, and freezes the set. Send either `where` or `ids`. Messages that a guard protects stay out.',
   body: v.object({
     label: v.optional(s.Label),
     fate: v.optional(v.picklist(['trash', 'purge']), 'trash'),
@@ -85,7 +85,7 @@ export const makeLot = route({
 export const listLots = route({
   method: 'GET',
   path: '/accounts/{account}/lots',
-  summary: 'The plan: its lots in the order in which they count, their union, and what guards keep out of any of them.',
+  summary: 'Lists the lots of the plan, their union, and what guards keep out of them.',
   response: s.LotList,
   handle: ({ environment, account }) => planOf(environment.database, account.id),
 });
@@ -93,7 +93,7 @@ export const listLots = route({
 export const getLot = route({
   method: 'GET',
   path: '/accounts/{account}/lots/{lot}',
-  summary: 'A lot with the ids that it holds, as a sequence set (RFC 9051).',
+  summary: 'Returns a lot with the ids of its messages, as a sequence set (RFC 9051).',
   response: v.object({ ...s.Lot.entries, ids: v.string() }),
   async handle({ environment: { database }, account, parameters }) {
     const lot = await lotById(database, account, Number(parameters.lot));
@@ -106,7 +106,7 @@ export const alterLot = route({
   method: 'PATCH',
   path: '/accounts/{account}/lots/{lot}',
   summary:
-    'Changes a lot. `except` replaces the exceptions before, `alsoExcept` adds to them; `allow` replaces what is allowed although a guard keeps it (a hold is not); `place` is its place among the lots of its fate.',
+    'Changes a lot. `except` replaces its exceptions and `alsoExcept` adds to them. `allow` replaces the messages that go although a guard protects them; a hold can’t be overridden. `place` is its position.',
   body: v.object({
     label: v.optional(s.Label),
     except: v.optional(s.Ids),
@@ -128,7 +128,7 @@ export const alterLot = route({
 export const deleteLot = route({
   method: 'DELETE',
   path: '/accounts/{account}/lots/{lot}',
-  summary: 'Drops a lot from the plan.',
+  summary: 'Removes a lot from the plan.',
   status: 204,
   async handle({ environment, account, parameters }) {
     if (!(await dropLot(environment.database, account.id, Number(parameters.lot)))) throw notFound();
@@ -139,7 +139,7 @@ export const deleteLot = route({
 export const splitOff = route({
   method: 'POST',
   path: '/accounts/{account}/lots/{lot}/split',
-  summary: 'Takes what matches out of a lot and makes a lot of its own of it, right behind it; gives the new one.',
+  summary: 'Moves the messages that match from a lot into a new lot, and returns the new one.',
   body: v.object({ where: v.pipe(v.string(), v.minLength(1), v.maxLength(10_000)), label: v.optional(s.Label) }),
   status: 201,
   response: s.Lot,
@@ -164,7 +164,7 @@ export const listLotMessages = route({
   method: 'GET',
   path: '/accounts/{account}/lots/{lot}/messages',
   summary:
-    'The messages of a lot, largest first: those it holds, those excepted by hand, or those that guards keep, with the guards of each and whether it was let through.',
+    'Lists the messages of a lot, largest first: the ones it holds, the excluded ones, or the ones that guards protect.',
   query: v.object({
     part: v.optional(v.picklist(['held', 'excepted', 'guarded']), 'held'),
     limit: v.optional(s.wholeNumber(1, 1_000), '100'),

@@ -17,7 +17,7 @@ export const requestMailAddress = route({
   method: 'POST',
   path: '/accounts/{account}/mail-address',
   session: true,
-  summary: 'Sends a code to an address. Mail about the mailbox goes there once the code was given back.',
+  summary: 'Sends a code to an address. Tamsel sends mail there once you have confirmed the code.',
   body: v.object({ to: v.pipe(v.string(), v.email(), v.maxLength(254)) }),
   status: 202,
   response: v.object({ to: v.string() }),
@@ -51,7 +51,7 @@ export const confirmMailAddress = route({
   method: 'POST',
   path: '/accounts/{account}/mail-address/code',
   session: true,
-  summary: 'Takes the code that was sent, five tries within an hour. Mail goes to that address from then on.',
+  summary: 'Confirms an address with the code sent to it. You have five tries within an hour.',
   body: v.object({ code: v.pipe(v.string(), v.trim(), v.regex(/^\d{8}$/, 'eight digits')) }),
   response: v.object({ to: v.string() }),
   async handle({ environment: { database, vault }, account, body: { code } }) {

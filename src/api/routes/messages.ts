@@ -16,7 +16,8 @@ import { route } from '../route';
 export const listMessages = route({
   method: 'GET',
   path: '/accounts/{account}/messages',
-  summary: 'The messages that match, a page at a time, and the sum of all of them; or those with these ids.',
+  summary:
+    'Lists messages that match criteria, a page at a time, with the sum over all of them. Or returns messages by id.',
   query: v.object({
     where: s.Where,
     scope: s.Scope,
@@ -69,7 +70,7 @@ function amountIn(messages: readonly { size: number }[]): Amount {
 export const listSubjectOrder = route({
   method: 'GET',
   path: '/accounts/{account}/order',
-  summary: 'The ids of all messages in the order of their subjects, which the columns do not carry.',
+  summary: 'Lists the ids of all messages in the order of their subjects.',
   query: v.object({ scope: s.Scope }),
   response: v.object({ ids: v.array(v.number()) }),
   handle: async ({ environment, account, query }) => ({
@@ -98,7 +99,7 @@ async function atServer<T>(
 export const getMessage = route({
   method: 'GET',
   path: '/accounts/{account}/messages/{message}',
-  summary: 'All that is known of a message, with its header as it stands on the server.',
+  summary: 'Returns all that Tamsel knows about a message, and its header from the server.',
   response: s.MessageDetails,
   async handle({ environment, account, parameters }) {
     const { message, answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) =>
@@ -113,7 +114,7 @@ export const getMessage = route({
 export const getMessageText = route({
   method: 'GET',
   path: '/accounts/{account}/messages/{message}/text',
-  summary: 'The text of a message as text, read from the server now. Nothing remote is fetched.',
+  summary: 'Returns the text of a message as plain text, read from the server. Nothing remote is loaded.',
   formats: ['text/plain'],
   async handle({ environment, account, parameters }) {
     const { answer } = await atServer(environment, account, parameters.message ?? '', (server, uid) =>

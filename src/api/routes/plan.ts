@@ -28,8 +28,7 @@ async function askedLater(db: Queryable, account: Account): Promise<LeftOut[]> {
 export const getPlan = route({
   method: 'GET',
   path: '/accounts/{account}/plan',
-  summary:
-    'The union of the plan as ids, purge before trash, each a sequence set (RFC 9051) or empty; and what suggestions leave out.',
+  summary: 'Returns the messages of the whole plan as ids, and what suggestions leave out.',
   response: s.Plan,
   async handle({ environment: { database }, account }) {
     const members = await planMembers(database, account.id);
@@ -45,7 +44,7 @@ export const getPlan = route({
 export const exceptFrom = route({
   method: 'POST',
   path: '/accounts/{account}/plan/except',
-  summary: 'Excepts messages from every lot that holds them.',
+  summary: 'Excludes messages from every lot.',
   body: v.object({ ids: s.Ids }),
   status: 204,
   async handle({ environment: { database }, account, body }) {
@@ -71,7 +70,7 @@ export const listSuggestions = route({
   method: 'GET',
   path: '/accounts/{account}/suggestions',
   summary:
-    'The fewest decisions that reach the target once the trash is purged, in the order in which to take them: each to be made a lot by its `where` and its key as `suggestion`.',
+    'Suggests the fewest decisions that reach the target once the trash is purged. To take one, create a lot with its `where`, and its `key` as `suggestion`.',
   response: v.object({
     suggestions: v.array(Suggestion),
     reach: v.nullable(v.number()),
@@ -103,7 +102,8 @@ const key = v.pipe(v.string(), v.minLength(1), v.maxLength(500));
 export const dismiss = route({
   method: 'POST',
   path: '/accounts/{account}/suggestions/dismissed',
-  summary: 'Refuses a suggestion by its key: it is not made again. That of a sender leaves the sender out of all.',
+  summary:
+    'Dismisses a suggestion by its key. It is not made again. Dismissing a sender’s suggestion leaves that sender out of all suggestions.',
   body: v.object({ key }),
   status: 204,
   async handle({ environment: { database }, account, body }) {
@@ -115,7 +115,7 @@ export const dismiss = route({
 export const allow = route({
   method: 'DELETE',
   path: '/accounts/{account}/suggestions/dismissed',
-  summary: 'Lets dismissed suggestions be made again: the one of `key`, or all.',
+  summary: 'Allows dismissed suggestions again: the one with `key`, or all.',
   query: v.object({ key: v.optional(key) }),
   status: 204,
   async handle({ environment: { database }, account, query }) {

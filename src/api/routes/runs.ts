@@ -201,7 +201,7 @@ function checkExpected(expected: StartRun['expect'], found: Amount): void {
 export const startRun = route({
   method: 'POST',
   path: '/accounts/{account}/runs',
-  summary: 'Freezes a set of messages and carries out one action on exactly these, as a job.',
+  summary: 'Starts a run: it freezes a set of messages, and carries out one action on exactly these.',
   body: StartRun,
   status: 202,
   response: s.Run,
@@ -274,7 +274,7 @@ export const startRun = route({
 export const listRuns = route({
   method: 'GET',
   path: '/accounts/{account}/runs',
-  summary: 'The ledger: every run, newest first.',
+  summary: 'Lists all runs, newest first. This is the ledger.',
   response: v.object({ runs: v.array(s.Run) }),
   async handle({ environment: { database, vault }, account }) {
     const runs = await snapshot(database, async (client) =>
@@ -287,7 +287,7 @@ export const listRuns = route({
 export const getRun = route({
   method: 'GET',
   path: '/accounts/{account}/runs/{run}',
-  summary: 'A run and how far it is.',
+  summary: 'Returns a run and its progress.',
   response: s.Run,
   async handle({ environment, account, parameters }) {
     const { database, vault } = environment;
@@ -332,9 +332,9 @@ const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
     },
   });
 
-export const pauseRun = steer('pause', 'Pauses a run after the batch under way.');
-export const resumeRun = steer('resume', 'Goes on with a run that was paused or failed.');
-export const cancelRun = steer('cancel', 'Ends a run after the batch under way; what was done stays accounted for.');
+export const pauseRun = steer('pause', 'Pauses a run after the current batch.');
+export const resumeRun = steer('resume', 'Resumes a run that was paused or has failed.');
+export const cancelRun = steer('cancel', 'Cancels a run after the current batch. What was done stays in the ledger.');
 
 const PAGE = 2_000;
 
@@ -342,7 +342,7 @@ export const listRunMessages = route({
   method: 'GET',
   path: '/accounts/{account}/runs/{run}/messages',
   summary:
-    'Every message of a run with its outcome, as JSON, CSV (RFC 4180) or JSON Lines by Accept, or by `format` where a link can set no header.',
+    'Lists every message of a run with its outcome, as JSON, CSV (RFC 4180) or JSON Lines. `Accept` or `format` chooses which.',
   query: v.object({ format: v.optional(v.picklist(['json', 'jsonl', 'csv'])) }),
   response: v.array(
     v.object({ ...s.Message.entries, messageId: v.string(), uidValidity: v.number(), outcome: v.string() }),

@@ -11,7 +11,7 @@ import { shownScan } from '../shown';
 export const startScan = route({
   method: 'POST',
   path: '/accounts/{account}/scans',
-  summary: 'Starts a scan (202), or gives the one that is running (200).',
+  summary: 'Starts a scan, or returns the one that is running.',
   status: 202,
   response: s.Scan,
   also: { 200: { description: 'The scan that is running already.', response: s.Scan } },
@@ -34,7 +34,7 @@ export const startScan = route({
 export const getScan = route({
   method: 'GET',
   path: '/accounts/{account}/scans/{scan}',
-  summary: 'A scan and how far it is; `last` is the newest.',
+  summary: 'Returns a scan and its progress. `last` is the newest one.',
   response: s.Scan,
   async handle({ environment, account, parameters }) {
     const { database } = environment;

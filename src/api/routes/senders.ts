@@ -13,7 +13,7 @@ const By = v.optional(s.GroupedBy, 'address');
 export const listSenders = route({
   method: 'GET',
   path: '/accounts/{account}/senders',
-  summary: 'Senders ranked under the criteria. Exact, whatever the size of the mailbox.',
+  summary: 'Ranks senders by the mail that matches the criteria. The figures are exact at any size of mailbox.',
   query: v.object({
     where: s.Where,
     scope: s.Scope,
@@ -50,7 +50,8 @@ export const listSenders = route({
 export const listFirstSenders = route({
   method: 'GET',
   path: '/accounts/{account}/first-ranking',
-  summary: 'Senders by octets, the trash left out, from the outline of a scan that still reads details; else none.',
+  summary:
+    'Ranks senders by size during the first scan, before subjects and files are read. Otherwise the list is empty.',
   query: v.object({
     by: v.optional(v.picklist(['address', 'domain']), 'domain'),
     limit: v.optional(s.wholeNumber(1, 1_000), '100'),
@@ -66,7 +67,8 @@ const Newest = v.array(s.NewestMessage);
 export const listNewestByKey = route({
   method: 'GET',
   path: '/accounts/{account}/newest',
-  summary: 'The five newest messages of a sender whose key no path can carry, such as none at all or `..`.',
+  summary:
+    'Lists the five newest messages of a sender whose key can’t be part of a path, such as an empty one or `..`.',
   query: v.object({ by: By, key: v.pipe(v.string(), v.maxLength(1_000)) }),
   response: Newest,
   handle: async ({ environment, account, query }) => newestOfSender(environment.database, account, query.by, query.key),
@@ -75,7 +77,7 @@ export const listNewestByKey = route({
 export const listNewestOfSender = route({
   method: 'GET',
   path: '/accounts/{account}/senders/{key}/newest',
-  summary: 'The five newest messages of a sender.',
+  summary: 'Lists the five newest messages of a sender.',
   query: v.object({ by: By }),
   response: Newest,
   handle: async ({ environment, account, parameters, query }) =>

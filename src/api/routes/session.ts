@@ -17,7 +17,7 @@ export const signIn = route({
   method: 'POST',
   path: '/session',
   session: true,
-  summary: 'Signs in by signing in to the mailbox, and sets the cookie; with a live session it adds an account.',
+  summary: 'Signs in to a mailbox and sets the session cookie. Within a session it adds an account.',
   body: SignIn,
   status: 201,
   response: SignedIn,
@@ -34,7 +34,7 @@ export const signIn = route({
 export const getSession = route({
   method: 'GET',
   path: '/session',
-  summary: 'The accounts of the session.',
+  summary: 'Lists the accounts of the session.',
   response: v.object({ accounts: v.array(AccountBrief) }),
   async handle({ identity }) {
     if (!identity) throw noSession();
@@ -46,8 +46,7 @@ export const signOut = route({
   method: 'DELETE',
   path: '/session',
   session: true,
-  summary:
-    'Ends the session, and forgets credentials that no other session needs, unless a run is going: then at its end.',
+  summary: 'Ends the session. Tamsel deletes credentials that no other session, token or active run needs.',
   status: 204,
   async handle({ environment, identity }) {
     const session = identity?.sessionHash;
@@ -68,7 +67,7 @@ export const leave = route({
   method: 'DELETE',
   path: '/session/accounts/{account}',
   session: true,
-  summary: 'Takes one account out of the session, as signing out does with all of them; the last one ends the session.',
+  summary: 'Signs out of one account. Signing out of the last one ends the session.',
   status: 204,
   async handle({ environment, account, identity }) {
     const session = identity?.sessionHash as Buffer;
@@ -85,7 +84,7 @@ export const listSessions = route({
   method: 'GET',
   path: '/accounts/{account}/sessions',
   session: true,
-  summary: 'The sessions that are signed in to the mailbox.',
+  summary: 'Lists the sessions that are signed in to this account.',
   response: v.object({
     sessions: v.array(Session),
   }),
@@ -98,7 +97,7 @@ export const endAnother = route({
   method: 'DELETE',
   path: '/accounts/{account}/sessions/{session}',
   session: true,
-  summary: 'Signs a session out of the mailbox, in whichever browser it is.',
+  summary: 'Signs another session out of this account.',
   status: 204,
   async handle({ environment, account, parameters }) {
     const id = Number(parameters.session);
@@ -111,8 +110,7 @@ export const proveIdentity = route({
   method: 'POST',
   path: '/accounts/{account}/proof',
   session: true,
-  summary:
-    'Shows by the password of the mailbox that it is still its owner who asks; good for ten minutes for what matters most.',
+  summary: 'Confirms your identity with the mailbox password. It is valid for ten minutes.',
   body: v.object({ password: v.pipe(v.string(), v.minLength(1), v.maxLength(1_000)) }),
   status: 204,
   async handle(context) {
@@ -127,7 +125,7 @@ export const erase = route({
   method: 'DELETE',
   path: '/accounts/{account}',
   session: true,
-  summary: 'Erases the index of an account, its ledger and its credentials. The mailbox itself is not touched.',
+  summary: 'Erases the index, ledger and credentials of an account. The mailbox itself is not touched.',
   status: 204,
   async handle({ environment, account, identity }) {
     await wantProof(environment.database, environment, identity, account);

@@ -12,7 +12,7 @@ import { shownSettings } from '../shown';
 export const getSettings = route({
   method: 'GET',
   path: '/accounts/{account}/settings',
-  summary: 'The settings of an account.',
+  summary: 'Returns the settings of an account.',
   response: s.Settings,
   handle: async ({ environment, account }) => shownSettings(account, environment.canMail),
 });
@@ -20,7 +20,7 @@ export const getSettings = route({
 export const changeSettings = route({
   method: 'PATCH',
   path: '/accounts/{account}/settings',
-  summary: 'Changes the settings that are given; the others stay.',
+  summary: 'Changes the settings that you send. The others stay.',
   body: s.SettingsChange,
   response: s.Settings,
   async handle({ environment, account, body }) {

@@ -9,7 +9,7 @@ const WORKER_SECONDS = 15;
 export const getHealth = route({
   method: 'GET',
   path: '/health',
-  summary: 'Whether the database answers and a worker was heard of within 15 seconds.',
+  summary: 'Says whether the database answers and a worker has reported within 15 seconds.',
   response: v.object({
     status: v.literal('ok'),
     /** Jobs that are done now, that wait although they are due, and for how many seconds the oldest of these. */

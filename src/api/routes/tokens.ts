@@ -13,7 +13,7 @@ const DAY_MS = 86_400_000;
 export const listTokens = route({
   method: 'GET',
   path: '/accounts/{account}/tokens',
-  summary: 'The tokens for scripts that live. What they are is told once, when they are made.',
+  summary: 'Lists the active tokens. The token itself is shown only when it is created.',
   session: true,
   response: v.object({ tokens: v.array(s.Token) }),
   handle: async ({ environment, account }) => ({ tokens: await tokensOf(environment.database, account.id) }),
@@ -22,7 +22,7 @@ export const listTokens = route({
 export const createToken = route({
   method: 'POST',
   path: '/accounts/{account}/tokens',
-  summary: 'Makes a token for scripts, good for this account until a day; sent as `Authorization: Bearer`.',
+  summary: 'Creates a token for scripts, for this account and until a day. Send it as `Authorization: Bearer`.',
   session: true,
   status: 201,
   body: v.object({
@@ -44,7 +44,7 @@ export const createToken = route({
 export const revokeToken = route({
   method: 'DELETE',
   path: '/accounts/{account}/tokens/{token}',
-  summary: 'Takes a token back.',
+  summary: 'Revokes a token.',
   session: true,
   status: 204,
   async handle({ environment, account, parameters }) {

@@ -16,7 +16,8 @@ const DAY_MS = 86_400_000;
 export const getTrash = route({
   method: 'GET',
   path: '/accounts/{account}/trash',
-  summary: 'What lies in the trash, by the run that brought it, and when the server is expected to drop it.',
+  summary:
+    'Returns what is in the trash, by the run that moved it there, and when the server is expected to delete it.',
   response: s.Trash,
   async handle({ environment, account }) {
     const folders = await foldersOf(environment.database, account.id);
@@ -46,7 +47,7 @@ function severalOf(lots: readonly TrashLot[]) {
 export const createTrash = route({
   method: 'POST',
   path: '/accounts/{account}/trash',
-  summary: 'Makes a trash folder on the server, marked as such where it can be (RFC 6154).',
+  summary: 'Creates a trash folder on the server, marked as such if the server supports it (RFC 6154).',
   body: v.object({ name: v.optional(v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(200)), 'Trash') }),
   status: 201,
   response: v.object({ folder: v.string() }),

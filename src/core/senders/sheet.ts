@@ -16,7 +16,7 @@ export const SHEET_COLUMNS = [
   'bytes',
   'first',
   'last',
-  'never seen',
+  'unread',
   'you wrote',
   'evidence',
   'decision',

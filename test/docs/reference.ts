@@ -1,0 +1,297 @@
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { Route } from '../../src/api/route';
+import { ROUTES } from '../../src/api/routes';
+import { App, cleanUp, DAY, PASSWORD, ROOT, startStandIn, tinyScenario, USER } from '../harness';
+import { INTRODUCTION, PROBLEMS } from './words';
+
+/**
+ * Writes docs/api.md: every call with a request and an answer that were really made, on a small made-up mailbox.
+ *
+ *     npm run docs:api
+ */
+const out: string[] = [INTRODUCTION];
+const told = new Set<string>();
+/** Items of a list, and characters of a text, that are shown of an answer. */
+const FEW = 2;
+const LONG = 160;
+
+const host = await startStandIn({ scenario: tinyScenario() });
+const app = await App.start();
+const access = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
+
+function section(title: string, prose = ''): void {
+  out.push(`## ${title}`, ...(prose === '' ? [] : [prose]));
+}
+
+interface Asked {
+  path?: Record<string, string | number>;
+  query?: Record<string, string>;
+  body?: unknown;
+  headers?: Record<string, string>;
+  prose?: string;
+}
+
+/** Makes a call and writes it down. */
+async function call(operation: string, { path = {}, query, body, headers = {}, prose }: Asked = {}): Promise<any> {
+  const route = ROUTES[operation] as Route;
+  const filled = route.path.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(`${path[name] ?? 1}`));
+  const asked = query ? `${filled}?${new URLSearchParams(query)}` : filled;
+  const answer = await app.call(route.method, asked, body, headers);
+  if (!told.has(operation)) out.push(`### ${operation}`, `\`${route.method} ${route.path}\``, route.summary);
+  told.add(operation);
+  if (prose) out.push(prose);
+  const lines = [`${route.method} /api${decodeURIComponent(asked).replaceAll('+', ' ')}`];
+  for (const [name, value] of Object.entries(headers)) lines.push(`${name}: ${value}`);
+  if (body !== undefined) lines.push('', JSON.stringify(withoutSecrets(body), null, 2));
+  lines.push('', `${answer.status}`);
+  if (answer.status !== 204 && answer.status !== 304) lines.push(shown(answer.body));
+  out.push(['```', ...lines, '```'].join('\n'));
+  return answer.body;
+}
+
+function withoutSecrets(body: unknown): unknown {
+  return JSON.parse(JSON.stringify(body, (name, value) => (name === 'password' ? '…' : value)));
+}
+
+/** An answer as it is, its lists and texts cut. */
+function shown(body: unknown): string {
+  if (typeof body === 'string') return body.length > 300 ? `${body.slice(0, 300)}…` : body;
+  const cut = (value: unknown): unknown => {
+    if (Array.isArray(value)) return [...value.slice(0, FEW).map(cut), ...(value.length > FEW ? ['…'] : [])];
+    if (typeof value === 'string') return value.length > LONG ? `${value.slice(0, LONG)}…` : value;
+    if (typeof value !== 'object' || value === null) return value;
+    return Object.fromEntries(Object.entries(value).map(([name, inside]) => [name, cut(inside)]));
+  };
+  return JSON.stringify(cut(body), null, 2);
+}
+
+/** Calls whose answers are no text, or that need another host. */
+function words(operation: string, prose: string): void {
+  const route = ROUTES[operation] as Route;
+  out.push(`### ${operation}`, `\`${route.method} ${route.path}\``, route.summary, prose);
+  told.add(operation);
+}
+
+const ended = (run: { id: number }) => app.finished(`/accounts/1/runs/${run.id}`);
+
+section('Sessions', 'A session is a cookie. It may hold several accounts.');
+// Another browser, to be signed out.
+await app.call('POST', '/session', access);
+app.keepCookies((await app.call('POST', '/session', access)).headers);
+await call('signIn', {
+  body: access,
+  prose:
+    '`signInAs` is for administrators: `user` is the mailbox, `signInAs` is who signs in. The answer sets the session cookie.',
+});
+app.keepCookies((await app.call('POST', '/session', access)).headers);
+await app.scanned('/accounts/1');
+await call('getSession');
+const { sessions } = await call('listSessions');
+await call('endSession', { path: { session: sessions.find(({ isOwn }: { isOwn: boolean }) => !isOwn).id } });
+words('leaveAccount', 'The answer is 204.');
+words('signOut', 'The answer is 204.');
+section(
+  'Confirming your identity',
+  'Three things need a sign-in or a confirmation within the last ten minutes: erasing an account, creating a token that may act, and purging more than `TAMSEL_MAX_UNCONFIRMED_PURGE` messages. Otherwise the answer is 403 `prove-again`, and `errors` says what is expected: `password` or `authorization`. Requests with a token need no confirmation.',
+);
+await call('proveIdentity', { body: { password: PASSWORD } });
+section('Finding a server');
+await call('findServers', {
+  body: { address: 'secretary@nowhere.example' },
+  prose:
+    '`how` is `list` (the operator’s list), `dns` (SRV records), `config` (settings that the domain publishes) or `guess`. `within` is false if the server’s name is outside the domain of the address.',
+});
+section(
+  'Signing in with OAuth 2.0',
+  'These calls work for mail servers at which the operator has registered this instance ([signing in](signing-in.md)). A cookie ties each authorization to the browser that began it.',
+);
+await call('listAuthorizations');
+words(
+  'beginAuthorization',
+  'Body: `{host, port, security, user}`. Answer: 201 `{url}`. Send the browser there; it comes back to `/authorized`.',
+);
+words('finishAuthorization', 'Body: `{query}`, the query with which the browser came back. Answer: as for `signIn`.');
+words('beginDeviceAuthorization', 'Body: `{host, port, security, user}`. Answer: 201 `{code, url, interval, endsAt}`.');
+words(
+  'finishDeviceAuthorization',
+  'Body: `{}`. Answer: 202 `{state: "waiting", interval}` until the person has entered the code, then as for `signIn`. Poll no more often than every `interval` seconds.',
+);
+
+section(
+  'Scans',
+  'A scan makes the index equal to the server. Its `stage` is `level`, `outline`, `details` or `settling`. Each stage is complete before the next begins. `messages` counts within the stage. A scan that is not being done says why in `waits`: `later` (it is tried again), `turn` (other work on this mailbox), `host` (other mailboxes of this mail server), `large` (other large mailboxes) or `worker` (no worker has taken it yet).',
+);
+await call('startScan', { body: {} });
+await app.scanned('/accounts/1');
+await call('getScan', { path: { scan: 'last' } });
+await call('listFirstSenders', { query: { by: 'domain', limit: '3' } });
+
+section(
+  'The level',
+  '`used` is the server’s figure (`usedBy: "server"`) or ours. `counted` figures are exact to the octet; the server counts in units of 1024 octets (RFC 9208). `after` is what remains once the plan is run and the trash is purged. `roleBy` of a folder is `server`, `user`, or `name` for a guess that nobody has confirmed. Runs to a trash that is only a guess are refused.',
+);
+await call('getLevel');
+
+section(
+  'Messages',
+  'Pages: `limit` says how many (1 to 1,000), `next` of an answer goes into `after` of the next request. `complete` is false while the first scan is still reading folders: the answer leaves out what has not been read yet.',
+);
+const { messages } = await call('listMessages', {
+  query: { where: 'size > 1 MB and not flagged', limit: '2' },
+  prose:
+    '`order` is `size`, `date`, `from`, `subject` or `placed` (when a message came into its folder); `direction` is `up` or `down`. `before` leaves out what came into its folder at that time or later. `version` names the state of the index, for `asOf` of a run.',
+});
+const [first, second] = messages;
+await call('getMessage', { path: { message: first.id } });
+await call('getMessageText', { path: { message: first.id } });
+await call('listMatches', { query: { where: 'category = mailings' } });
+await call('listSubjectOrder', { query: { scope: 'trash' } });
+words(
+  'getColumns',
+  'The answer is `application/vnd.apache.arrow.stream`, compressed. Texts are dictionary-encoded. Times are seconds of UTC. `flags` are bits: 1 seen, 2 answered, 4 flagged, 8 deleted, 16 draft. `kinds` are bits in the order of the criteria’s `kind`. `category` is a number in the order `letters own lists mailings automatic records invitations`. `signs` are the bits of core/categories, and bit 30 for a document that you have no other copy of. The ETag names the state. An answer to `since` has the rows that changed; the metadata has the ids that went (`gone`), the paths of the trash (`trash`) and whether it is a difference at all (`difference`).',
+);
+
+section('Senders');
+const { senders } = await call('listSenders', {
+  query: { by: 'domain', where: 'age > 1y', limit: '1' },
+  prose:
+    '`by` is `address`, `domain`, `list` or `recipient`. `evidence` is evidence for keeping, 0 to 100, with its `reasons`.',
+});
+await call('listNewestOfSender', { path: { key: senders[0].key }, query: { by: 'domain' } });
+await call('listNewestByKey', { query: { by: 'domain', key: senders[0].key } });
+
+section('Categories');
+await call('listCategories');
+await call('correctCategory', { body: { by: 'domain', key: senders[0].key, category: 'mailings' } });
+
+section('Saved filters');
+await call('saveFilter', { body: { name: 'big and old', where: 'size > 5 MiB and age > 1y' } });
+await call('listFilters');
+await call('deleteFilter', { path: { filter: 1 } });
+
+section(
+  'Searches of the mail server',
+  'Criteria with `text` need the mail server: it searches its messages, folder by folder. A call with such criteria starts the search by itself and waits up to 20 seconds. After that it answers 503 with `Retry-After`.',
+);
+await call('startSearch', { body: { text: 'hedge' } });
+await call('getSearch', { path: { search: 1 } });
+
+section(
+  'Lots',
+  'A lot is a frozen set of messages for one action. The plan is all lots together. A message in several lots counts once: `adds` is what a lot adds to those before it, `only` what is in no other lot.',
+);
+const lot = await call('createLot', {
+  body: { label: 'old mailings', where: 'category = mailings and age > 3y' },
+  prose:
+    '`fate` is `trash` or `purge`. A lot for a purge may have `scope: "trash"`. Send `expect` with the counts that you saw; the answer is 409 if they differ.',
+});
+await call('createLot', {
+  body: { ids: [first.id, second.id], expect: { messages: 9, bytes: 1 } },
+  prose: 'With an expectation that does not hold:',
+});
+await call('listLots');
+await call('getLot', { path: { lot: lot.id } });
+const part = await call('listLotMessages', {
+  path: { lot: lot.id },
+  query: { part: 'held', limit: '1' },
+  prose: '`part` is `held`, `excepted` or `guarded`.',
+});
+await call('changeLot', { path: { lot: lot.id }, body: { alsoExcept: [part.messages[0].id] } });
+const half = await call('splitLot', { path: { lot: lot.id }, body: { where: 'size > 50 kB' } });
+await call('deleteLot', { path: { lot: half.id } });
+
+section('The plan and suggestions');
+await call('getPlan', {
+  prose: 'Messages of both kinds of lot are in `purge` only. Each set is a sequence set of ids, or empty.',
+});
+await call('exceptFromPlan', { body: { ids: [first.id] } });
+const { suggestions } = await call('listSuggestions');
+await call('dismissSuggestion', { body: { key: suggestions[0]?.key ?? 'domain:none.example' } });
+await call('restoreSuggestions');
+
+section(
+  'Guards',
+  'A guard keeps messages out of every lot. Three are built in: `flagged`, `drafts` and `correspondents`.',
+);
+await call('listGuards');
+const guard = await call('createGuard', {
+  body: { where: 'under = Committee', years: 3, reason: 'the society’s rules' },
+});
+await call('liftHold', { path: { guard: guard.id }, body: { reason: 'the society was wound up' } });
+await call('changeGuard', { path: { guard: 2 }, body: { active: false } });
+const own = await app.call('POST', '/accounts/1/guards', { where: 'subject ~ lease' });
+await call('deleteGuard', { path: { guard: own.body.id } });
+
+section('Decisions about senders');
+await call('decide', { body: { decisions: [{ by: 'domain', key: senders[0].key, decision: 'trash older than 2y' }] } });
+await call('listDecisions');
+await call('downloadDecisionSheet', { query: { by: 'domain', where: 'size > 1 MB' } });
+await call('readDecisionSheet', { body: { sheet: 'by,sender,decision\ndomain,nobody.example,trash\n', apply: false } });
+
+section(
+  'Runs and the ledger',
+  'A run carries out one `action` on a frozen set: `trash`, `purge` or `restore`. Select the set with exactly one of `lots`, `where`, `ids`, `folder` (with `subfolders`), `run` (what that run moved) and `rest` (what that run did not do). A purge takes messages from the trash, from the folder that you name, or from lots for a purge.\n\nOther members of the body: `to` is the folder for messages whose original folder is unknown. `before` takes only messages that arrived in the folder before that time. `asOf` takes only what was there, and as it was, at that `version` of the index. `copies` includes the same messages in other folders of the scope (EMAILID, RFC 8474). `expect` is as for lots.\n\nStates: `queued` → `running` → `done`, `cancelled` or `failed`; `paused` in between. One run at a time is active for an account; others wait. While it runs, `doing` has a `phase` (`measuring`, `recovering`, `planning`, `checking`, `carrying-out`, `concluding`) and the number of messages in hand.\n\nMessages that a run leaves have a reason: `guarded held vanished moved changed no-room refused read-only folder-gone cancelled unknown`. `undo` is what can still be restored. `agreement` says whether the database and the ledger agree about the run. `settled` is the server’s figure once it has followed a purge.',
+);
+const run = await call('startRun', { body: { action: 'trash', lots: [lot.id] } });
+await ended(run);
+await call('getRun', { path: { run: run.id } });
+await call('listRuns');
+await call('listRunMessages', { path: { run: run.id }, headers: { accept: 'text/csv' } });
+// Without a worker a run waits, and can be steered.
+await app.killWorker();
+const waiting = (await app.call('POST', '/accounts/1/runs', { action: 'purge', where: 'size > 1 MB' })).body;
+await call('pauseRun', { path: { run: waiting.id }, body: {} });
+await call('resumeRun', { path: { run: waiting.id }, body: {} });
+await call('cancelRun', { path: { run: waiting.id }, body: {} });
+app.startWorker();
+await ended(waiting);
+await call('getLedgerHead');
+await call('checkLedger');
+
+section('The trash');
+await call('getTrash');
+words(
+  'createTrash',
+  'Body: `{name?}`. Answer: 201 `{folder}`. If there is a trash folder already, the answer is 409 `wrong-state`.',
+);
+
+section('Settings');
+await call('getSettings');
+await call('changeSettings', {
+  body: { target: { share: 0.75 } },
+  prose:
+    '`target` is a share of the limit, octets or a number of messages. `roles` says which folders are `trash sent drafts junk archive` where the server does not; null means that there is none. `mailWhen` is `never`, `long` or `always`. `scanEveryHours` scans the mailbox automatically.',
+});
+words(
+  'requestMailAddress',
+  'Body: `{to}`. Answer: 202 `{to}`. Tamsel sends mail to a confirmed address only, at most 20 a day.',
+);
+words('confirmMailAddress', 'Body: `{code}`, eight digits. Answer: 200 `{to}`.');
+
+section(
+  'Tokens',
+  'A token is for one account. Without `acts` it may only read. Tokens can’t sign in or out, erase accounts, or manage tokens.',
+);
+await call('createToken', {
+  body: { name: 'backup script', acts: false, endsAt: `${Number(DAY.slice(0, 4)) + 1}-06-01T00:00:00Z` },
+});
+await call('listTokens');
+await call('revokeToken', { path: { token: 1 } });
+
+section('Events');
+words(
+  'streamEvents',
+  'Each event has an `id`. `scan`, `run` and `search` have the same shape as the answers of these names. `level` and `index` say only that something changed.',
+);
+
+section('Health');
+await call('getHealth');
+words('eraseAccount', 'The answer is 204.');
+
+out.push(PROBLEMS);
+const left = Object.keys(ROUTES).filter((operation) => !told.has(operation));
+if (left.length > 0) throw new Error(`docs/api.md would leave out ${left.join(', ')}`);
+writeFileSync(join(ROOT, 'docs/api.md'), `${out.join('\n\n')}\n`);
+await cleanUp();
+process.exit();
