@@ -120,10 +120,7 @@ test('the demo starts, offers its mailbox, ends without a trace of processes, an
   const first = await demo(env);
   assert.ok(processesWith(data).length >= 4);
   assert.match(first.said(), new RegExp(`ready at ${origin}/[\\s\\S]*${USER}, password ${PASSWORD}`));
-  assert.match(
-    await (await fetch(`${origin}/sign-in`)).text(),
-    /data-offered="\{[^"]*secretary@saltmarshlane\.example/,
-  );
+  assert.match(await (await fetch(`${origin}/sign-in`)).text(), /props="[^"]*secretary@saltmarshlane\.example/);
   const signIn = await fetch(`${origin}/api/session`, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },

@@ -941,6 +941,7 @@ export const en = {
       ['← →', 'show or hide a sender’s addresses'],
       ['K T O N L U', 'in Senders: keep, trash, trash older, keep the newest, later, undo'],
       ['Escape', 'unmark all, or close'],
+      ['Tab, then ← → ↑ ↓', 'in Sift: move an edge of the selection; with Shift a year at a time; Escape removes it'],
       ['/', 'go to the criteria'],
       ['?', 'show this help'],
     ] as [string, string][],
