@@ -118,7 +118,7 @@ test('everything that matches but three; typed criteria and controls agree; relo
   const match = Number(/([\d,]+) match/.exec(shown)?.[1]?.replace(',', ''));
   const marked = Number(/([\d,]+) marked/.exec(shown)?.[1]?.replace(',', ''));
   assert.equal(marked, match - 3);
-  await (await find('.bar-row[title^="Mailings: "]')).click();
+  await (await find('[data-bar][title^="Mailings: "]')).click();
   await until(async () => (await criteriaShown()) === 'size >= 100 KiB and unflagged and category = mailings');
   await shows(new RegExp(`${marked.toLocaleString('en-GB')} marked`));
   await press('Add a condition');
@@ -185,7 +185,7 @@ async function exact(): Promise<void> {
     ['unread', 'unseen'],
   ] as const) {
     const { total: part } = await ask(`/messages?limit=1&where=${encodeURIComponent(`${where} and ${extra}`)}`);
-    const bar = await find(`.bar-row[title^="${name}: "]`);
+    const bar = await find(`[data-bar][title^="${name}: "]`);
     assert.equal(await bar.getAttribute('title'), `${name}: ${part.messages.toLocaleString('en-GB')}`, where);
   }
 }

@@ -173,7 +173,7 @@ function TargetFigure({ level }: { level: LevelData }) {
           step={kind === 'bytes' ? 0.01 : 1}
           {...(kind === 'share' ? { max: 100 } : {})}
           defaultValue={shown}
-          className="field plain-number w-20 px-1 py-0 text-right"
+          className="field appearance-[textfield] [&::-webkit-inner-spin-button]:appearance-none w-20 px-1 py-0 text-right"
           onBlur={(event) =>
             event.target.value &&
             Number(event.target.value) !== shown &&

@@ -15,9 +15,17 @@ export function Conditions({ where, onChange }: { where: string; onChange(where:
       {conditions.map((condition, index) => {
         const printed = printCriteria(condition);
         return (
-          <span key={printed} className="chip">
+          <span
+            key={printed}
+            className="inline-flex items-center gap-1.5 rounded-[3px] border border-line bg-sheet py-px pr-1 pl-2 text-[12px]"
+          >
             <span className="font-mono">{printed}</span>
-            <button type="button" aria-label={text.sift.takeAway(printed)} onClick={() => without(index)}>
+            <button
+              type="button"
+              className="min-h-5 min-w-5 pointer-coarse:min-h-11 pointer-coarse:min-w-11"
+              aria-label={text.sift.takeAway(printed)}
+              onClick={() => without(index)}
+            >
               ×
             </button>
           </span>

@@ -41,7 +41,10 @@ export function Distributions({
     [text.sift.sendersOf, senders(narrowed, where)],
   ];
   return (
-    <section aria-label={text.sift.distributions} className="card distributions">
+    <section
+      aria-label={text.sift.distributions}
+      className="card flex flex-col gap-2 overflow-y-auto px-2.5 [scrollbar-width:thin] max-tank:max-h-[300px] max-tank:flex-row max-tank:overflow-auto"
+    >
       {groups.map(([name, bars]) => (
         <Group key={name} name={name} bars={bars} onChange={onChange} />
       ))}
@@ -49,13 +52,16 @@ export function Distributions({
   );
 }
 
+/** A length in the track of a bar. What another choice in the same dimension leaves out for now is paler. */
+const LENGTH = 'absolute inset-y-0 left-0';
+
 function Group({ name, bars, onChange }: { name: string; bars: Bar[]; onChange(where: string): void }) {
   const { units } = useFigures();
   const longest = Math.max(1, ...bars.map(({ everything }) => everything));
   const unit = fittingUnit(longest, units);
   const narrowed = bars.some(({ chosen }) => chosen);
   return (
-    <fieldset className="min-w-0">
+    <fieldset className="min-w-0 max-tank:w-[230px] max-tank:flex-none">
       <legend className="note w-full">
         {name}, {unit}
       </legend>
@@ -63,17 +69,21 @@ function Group({ name, bars, onChange }: { name: string; bars: Bar[]; onChange(w
         <button
           key={bar.key}
           type="button"
-          className="bar-row"
+          data-bar
+          className="grid w-full grid-cols-[minmax(0,1fr)_64px_44px] items-center gap-1.5 rounded-[3px] px-[3px] py-[1.5px] aria-pressed:font-semibold aria-pressed:ring-1 aria-pressed:ring-ink aria-pressed:ring-inset pointer-coarse:min-h-8"
           aria-pressed={bar.chosen}
           disabled={bar.next === undefined}
           title={bar.title ?? `${bar.name}: ${count(bar.messages)}`}
           onClick={() => bar.next !== undefined && onChange(bar.next())}
         >
           <span className="truncate text-left">{bar.name}</span>
-          <span aria-hidden="true" className="bar-track">
-            <span className="bar-everything" style={{ width: `${(bar.everything / longest) * 100}%` }} />
+          <span aria-hidden="true" className="relative h-[9px] bg-hair">
             <span
-              className={narrowed && !bar.chosen ? 'bar-other' : 'bar-now'}
+              className={`${LENGTH} bg-tint ring-1 ring-water/55 ring-inset`}
+              style={{ width: `${(bar.everything / longest) * 100}%` }}
+            />
+            <span
+              className={`${LENGTH} ${narrowed && !bar.chosen ? 'bg-[color-mix(in_srgb,var(--water)_45%,var(--tint))]' : 'bg-water'}`}
               style={{ width: `${(bar.bytes / longest) * 100}%` }}
             />
           </span>

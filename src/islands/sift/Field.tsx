@@ -10,6 +10,15 @@ import { layoutOf, type Paints, paintField } from './paintField';
 
 const EDGES = ['left', 'right', 'bottom', 'top'] as const;
 type Edge = (typeof EDGES)[number];
+const EDGE_PLACE: Record<Edge, string> = {
+  left: 'inset-y-0 -left-[3px] w-[5px] after:-left-[5px]',
+  right: 'inset-y-0 -right-[3px] w-[5px] after:-left-[5px]',
+  bottom: 'inset-x-0 -bottom-[3px] h-[5px] after:-top-[5px]',
+  top: 'inset-x-0 -top-[3px] h-[5px] after:-top-[5px]',
+};
+/** What a finger sees of an edge. */
+const HANDLE =
+  "pointer-coarse:after:absolute pointer-coarse:after:inset-0 pointer-coarse:after:m-auto pointer-coarse:after:size-3.5 pointer-coarse:after:rounded-full pointer-coarse:after:border-2 pointer-coarse:after:border-ink pointer-coarse:after:bg-sheet pointer-coarse:after:content-['']";
 
 /** How near to an edge a press takes hold of it, and how far a press moves before it is a drag; pixels. */
 const NEAR = 7;
@@ -198,20 +207,24 @@ export function Field({
         {sizeMarks(whole, units).map(({ octets: mark, name }) => (
           <span
             key={name}
-            className="field-size"
+            className="note pointer-events-none absolute -translate-y-1/2 whitespace-nowrap"
             style={{ top: top(heightOf(mark)), right: size.width - plot.left + 6 }}
           >
             {name}
           </span>
         ))}
         {years.map(({ place, year }) => (
-          <span key={year} className="field-year" style={{ left: left(place), top: plot.top + plot.height + 2 }}>
+          <span
+            key={year}
+            className="note pointer-events-none absolute -translate-x-1/2 whitespace-nowrap"
+            style={{ left: left(place), top: plot.top + plot.height + 2 }}
+          >
             {year}
           </span>
         ))}
         {size.width > 0 && (
           <div
-            className={brush ? 'field-brush' : 'field-brush field-unbrushed'}
+            className={`pointer-events-none absolute border-2 ${brush ? 'border-ink' : 'border-transparent'}`}
             style={{
               left: left(shown.left),
               top: top(shown.top),
@@ -224,7 +237,7 @@ export function Field({
                 key={edge}
                 role="slider"
                 tabIndex={0}
-                className={`field-edge field-edge-${edge}`}
+                className={`absolute ${EDGE_PLACE[edge]} ${brush ? HANDLE : ''}`}
                 aria-label={text.sift.edges[edge]}
                 aria-orientation={edge === 'left' || edge === 'right' ? 'horizontal' : 'vertical'}
                 aria-valuemin={edge === 'left' || edge === 'right' ? 0 : whole.bottom}

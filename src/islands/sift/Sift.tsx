@@ -95,7 +95,10 @@ export default function Sift() {
       {!data || !client ? (
         !error && <Loading />
       ) : (
-        <div className="sift-panes" data-where={data.where}>
+        <div
+          className="grid min-h-0 flex-1 grid-cols-[246px_minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] gap-3.5 *:first:row-span-2 max-tank:flex max-tank:flex-col"
+          data-where={data.where}
+        >
           <Distributions narrowed={data} where={where} onChange={setWhere} />
           <Field narrowed={data} where={where} onDraft={drag} onChange={setWhere} />
           <MessageList

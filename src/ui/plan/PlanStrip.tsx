@@ -27,7 +27,11 @@ export function PlanStrip() {
         <div aria-hidden="true" className="relative h-5 border border-line bg-sheet">
           <div className="flex h-full">
             {outsideTrash.map(({ id, label, adds }) => (
-              <span key={id} className="strip-lot" ref={styled({ width: width(adds.bytes) })}>
+              <span
+                key={id}
+                className="truncate border-r border-sheet bg-water px-1.5 py-px text-[11px] leading-4 font-semibold text-sheet"
+                ref={styled({ width: width(adds.bytes) })}
+              >
                 {label}
               </span>
             ))}

@@ -79,7 +79,10 @@ function Messages({ lot, part }: { lot: Lot; part: Part }) {
         {messages.map((message) => {
           const does = action(message);
           return (
-            <li key={message.id} className="lot-message">
+            <li
+              key={message.id}
+              className="grid grid-cols-[76px_84px_minmax(80px,0.5fr)_minmax(0,1fr)_auto] gap-2.5 border-b border-hair py-[3px] max-tank:grid-cols-[70px_minmax(0,1fr)_auto]"
+            >
               <span className="text-right whitespace-nowrap">{octets(message.size)}</span>
               <span className="minor text-ink-2">{day(message.date ?? message.received)}</span>
               <span className="minor truncate">{senderName(message)}</span>
