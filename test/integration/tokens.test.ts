@@ -98,7 +98,7 @@ test('./tamsel api shows level, senders, lots and runs as tables and as JSON, an
   assert.match(refused, new RegExp(`^1 tamsel: This would affect ${marked.messages} messages .*--expect`));
   assert.match(
     await run(['run', 'purge', '--run', `${begun.id}`, '--expect', `${marked.messages + 1}`]),
-    /^1 tamsel: It would/,
+    /^1 tamsel: This would/,
   );
   assert.match(
     await run(['run', 'purge', '--run', `${begun.id}`, '--expect', 'all']),

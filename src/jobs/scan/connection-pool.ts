@@ -35,9 +35,16 @@ export class ConnectionPool {
     this.primary = { server, folder: undefined, open: undefined };
   }
 
-  /** The connection for what is not shared. */
-  get first(): MailServer {
-    return this.primary.server;
+  /** Asks something that is not shared. Where the connection is lost meanwhile, it is asked again over another. */
+  async ask<T>(question: (server: MailServer) => Promise<T>): Promise<T> {
+    for (;;) {
+      try {
+        return await question(this.primary.server);
+      } catch (error) {
+        if (!isOfConnection(error)) throw error;
+        await this.replacePrimary(error);
+      }
+    }
   }
 
   /** Says that something was read, and so that the host can be used. */

@@ -94,7 +94,8 @@ class Scanner {
   async run(): Promise<void> {
     try {
       for (let round = 0; round < MAX_ROUNDS; round++) {
-        const listed = await readLevel(this.context.database, this.account.id, this.pool.first);
+        const { database } = this.context;
+        const listed = await this.pool.ask((server) => readLevel(database, this.account.id, server));
         this.checkSize(listed);
         this.sync.forgetTrash();
         const changed = await changedFolders(this.context.database, this.account.id, listed, round === 0);
