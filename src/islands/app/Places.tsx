@@ -35,7 +35,7 @@ export function Places({ path }: { path: string }) {
     [
       '/senders',
       text.places.senders,
-      senders.data ? text.places.addresses(senders.data.total, count(senders.data.total)) : '',
+      senders.data?.total ? text.places.addresses(senders.data.total, count(senders.data.total)) : '',
     ],
     [
       '/trash',

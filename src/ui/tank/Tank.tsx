@@ -138,10 +138,15 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
           ];
         })}
       {level.limit !== null && level.targetBytes !== null && (
-        <TargetLine limit={level.limit} full={full} targetBytes={level.targetBytes} />
+        <TargetLine limit={level.limit} full={full} targetBytes={level.targetBytes} low={isCrowded(level, full)} />
       )}
     </div>
   );
+}
+
+/** Whether the line after the plan lies so close above the target that its label would cover the other. */
+function isCrowded({ plan, after, targetBytes }: Level, full: number): boolean {
+  return plan.messages > 0 && targetBytes !== null && after >= targetBytes && after - targetBytes < 0.035 * full;
 }
 
 /** Round steps, about five of them. */
@@ -152,7 +157,18 @@ function scaleStep(units: number): number {
 }
 
 /** The target: a line to drag, or to move with the arrow keys by one percent. */
-function TargetLine({ limit, full, targetBytes }: { limit: number; full: number; targetBytes: number }) {
+function TargetLine({
+  limit,
+  full,
+  targetBytes,
+  low,
+}: {
+  limit: number;
+  full: number;
+  targetBytes: number;
+  /** Whether its label stands below the line, since another stands right above. */
+  low: boolean;
+}) {
   const { settings } = useAccount();
   const [dragged, setDragged] = useState<number | null>(null);
   const line = useRef<HTMLDivElement>(null);
@@ -191,7 +207,7 @@ function TargetLine({ limit, full, targetBytes }: { limit: number; full: number;
       aria-valuemin={1}
       aria-valuemax={100}
       aria-valuenow={Math.round(share * 100)}
-      className="vessel-line vessel-target"
+      className={`vessel-line vessel-target ${low ? 'vessel-target-low' : ''}`}
       ref={(element) => {
         line.current = element;
         styled({ '--at': `${((share * limit) / full) * 100}%` })(element);
