@@ -132,7 +132,7 @@ export const Scan = v.object({
   /** Of the stage under way. */
   messages: progress,
   /** Each stage is whole before the next begins, and what it read is final then. */
-  stage: v.picklist(['level', 'outline', 'details', 'settling']),
+  stage: v.picklist(['level', 'outline', 'details', 'finalizing']),
   /** Sums of the outline, the trash left out, once it is whole; of mailboxes that are read at once there is none. */
   outline: v.optional(
     v.object({

@@ -10,8 +10,8 @@ import { dueForScan, openScan } from '../store/index/scans';
 import { enqueue } from '../store/jobs';
 import type { WorkContext } from './context';
 
-/** Ends what time has ended, and forgets the credentials that only it needed. */
-export async function endWhatIsOver({ database }: Pick<WorkContext, 'database'>): Promise<void> {
+/** Deletes expired sessions and requests, and credentials that nobody needs any more. */
+export async function deleteExpired({ database }: Pick<WorkContext, 'database'>): Promise<void> {
   await transaction(database, async (client) => {
     await forgetOverdueRequests(client);
     for (const account of await endOverdue(client)) await forgetCredential(client, account);

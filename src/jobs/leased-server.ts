@@ -3,10 +3,10 @@ import { LeaseLost } from '../store/jobs';
 
 /**
  * A server to which nothing more is sent once the lease may have gone to another worker: a process that was stopped for a
- * while and goes on must not carry out what somebody else has settled meanwhile.
+ * while and goes on must not carry out what somebody else has recovered in the meantime.
  *
  * @param holds whether the lease is surely held, by the clock of this process.
- * @param answered told of every answer, or part of one.
+ * @param answered is called for every answer, or part of one.
  */
 export function leased(server: MailServer, holds: () => boolean, answered: () => void): MailServer {
   return new Proxy(server, {

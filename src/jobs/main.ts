@@ -27,7 +27,7 @@ const worker = new Worker({
 for (const signal of ['SIGTERM', 'SIGINT'] as const) {
   process.on(signal, () => {
     void worker.stop();
-    // A batch under way is settled by whoever takes the lease next.
+    // A batch under way is recovered by whoever takes the lease next.
     setTimeout(() => process.exit(0), 1_500).unref();
   });
 }

@@ -21,7 +21,7 @@ export async function checkQuotaLater(db: Queryable, account: number, looks: num
   await enqueue(db, account, 'quota-check', looks, wait);
 }
 
-/** Takes the check that was put off: a scan, after which the figures are settled. */
+/** Does the check that was put off: a scan, after which purges are confirmed. */
 export async function runQuotaCheck(database: Database, job: Job): Promise<void> {
   await transaction(database, async (client) => {
     const { scan, isNew } = await openScan(client, job.account);

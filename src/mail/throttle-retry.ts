@@ -12,9 +12,9 @@ const MAX_TRIES = 8;
  * after longer and longer waits. A NO means that the command was not carried out (RFC 9051 §7.1.2), or in part, as a MOVE
  * may be: so sending it again is safe.
  *
- * @param waiting told before each wait, in milliseconds.
+ * @param onWait is called before each wait, with its milliseconds.
  */
-export function withThrottleRetry(server: MailServer, waiting: (milliseconds: number) => Promise<void>): MailServer {
+export function withThrottleRetry(server: MailServer, onWait: (milliseconds: number) => Promise<void>): MailServer {
   async function again<T>(act: () => Promise<T>): Promise<T> {
     for (let tries = 1; ; tries++) {
       try {
@@ -22,7 +22,7 @@ export function withThrottleRetry(server: MailServer, waiting: (milliseconds: nu
       } catch (error) {
         if (!(error instanceof MailProblem) || error.kind !== 'throttled' || tries >= MAX_TRIES) throw error;
         const wait = Math.min(MAX_WAIT_MS, FIRST_WAIT_MS * 2 ** (tries - 1));
-        await waiting(wait);
+        await onWait(wait);
         await sleep(wait);
       }
     }

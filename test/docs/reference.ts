@@ -120,7 +120,7 @@ words(
 
 section(
   'Scans',
-  'A scan makes the index equal to the server. Its `stage` is `level`, `outline`, `details` or `settling`. Each stage is complete before the next begins. `messages` counts within the stage. A scan that is not being done says why in `waits`: `later` (it is tried again), `turn` (other work on this mailbox), `host` (other mailboxes of this mail server), `large` (other large mailboxes) or `worker` (no worker has taken it yet).',
+  'A scan makes the index equal to the server. Its `stage` is `level`, `outline`, `details` or `finalizing`. Each stage is complete before the next begins. `messages` counts within the stage. A scan that is not being done says why in `waits`: `later` (it is tried again), `turn` (other work on this mailbox), `host` (other mailboxes of this mail server), `large` (other large mailboxes) or `worker` (no worker has taken it yet).',
 );
 await call('startScan', { body: {} });
 await app.scanned('/accounts/1');

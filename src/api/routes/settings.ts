@@ -1,5 +1,5 @@
 import * as s from '../../contract/schemas';
-import { isUnsettled, saveSettings } from '../../store/access/accounts';
+import { needsFinalizing, saveSettings } from '../../store/access/accounts';
 import { transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { chooseRoles, foldersOf } from '../../store/index/folders';
@@ -35,7 +35,7 @@ export const changeSettings = route({
       await saveSettings(client, account.id, changes);
       if (body.roles) {
         await chooseRoles(client, account.id, body.roles);
-        if (await isUnsettled(client, account.id)) {
+        if (await needsFinalizing(client, account.id)) {
           const { scan } = await openScan(client, account.id);
           await enqueue(client, account.id, 'scan', scan.id);
         }

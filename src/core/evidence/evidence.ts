@@ -1,6 +1,6 @@
 /**
  * Evidence for keeping: one figure from 0 to 100, from what the user did with a sender's mail. It orders, it never
- * decides, and every part of it has a reason in words. docs/evidence.md tells the weights.
+ * decides, and every part of it has a reason in words. docs/plan.md tells the weights.
  */
 
 /** What is known of a sender, over the whole mailbox. All of it may grow evidence, none lessens it. */

@@ -22,14 +22,14 @@ export default function Sift() {
   const route = useRoute();
   const client = useColumns();
   const search = useSearch().data;
-  const settled = route.search.get('where') ?? '';
+  const applied = route.search.get('where') ?? '';
   /** Whether a hand drags: then what is shown says which criteria, and the URL follows when it lets go. */
   const [dragging, setDragging] = useState(false);
   const order = (route.search.get('order') ?? 'size') as ListOrder;
   const descending = (route.search.get('direction') ?? (DESCENDS.has(order) ? 'down' : 'up')) === 'down';
   const [view, setView] = useState({ first: 0, count: 60 });
-  const { data, error, problem, ask, narrowTo } = useNarrowed(settled, { order, descending, ...view });
-  const where = dragging && data ? data.where : settled;
+  const { data, error, problem, ask, narrowTo } = useNarrowed(applied, { order, descending, ...view });
+  const where = dragging && data ? data.where : applied;
   const drag = useCallback(
     (next: string) => {
       setDragging(true);
@@ -40,7 +40,7 @@ export default function Sift() {
   const setWhere = (next: string) => {
     setDragging(false);
     narrowTo(undefined);
-    if (next !== settled) go(withState(route, { where: next }));
+    if (next !== applied) go(withState(route, { where: next }));
   };
   const changeOrder = (by: string) => {
     const usual = DESCENDS.has(by) ? 'down' : 'up';
@@ -68,8 +68,8 @@ export default function Sift() {
       <div className="grid shrink-0 gap-2">
         <div className="flex items-start gap-x-3 gap-y-2 max-md:flex-wrap">
           <CriteriaField value={where} placeholder={text.sift.placeholder} onChange={setWhere} />
-          <SavedFilters where={settled} onChoose={setWhere} />
-          <Link to={`/senders${query({ where: settled })}`} className="button">
+          <SavedFilters where={applied} onChoose={setWhere} />
+          <Link to={`/senders${query({ where: applied })}`} className="button">
             {text.sift.rankSenders}
           </Link>
           <button type="button" className="button" disabled={where === ''} onClick={() => setWhere('')}>
@@ -77,7 +77,7 @@ export default function Sift() {
           </button>
         </div>
         <Conditions where={where} onChange={setWhere} />
-        {!parseCriteria(settled).ok && <p className="text-go">{text.sift.unreadableAddress}</p>}
+        {!parseCriteria(applied).ok && <p className="text-go">{text.sift.unreadableAddress}</p>}
         {data?.waiting.map((key) => (
           <p key={key} role="status" className="note">
             {text.sift.looking(key)}

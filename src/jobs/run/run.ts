@@ -58,7 +58,7 @@ export type RunOutcome = 'done' | 'paused' | 'cancelled';
  * Carries out a run on exactly the placements that were frozen for it.
  *
  * A batch is written down before its command is sent and closed when the server has said what became of it. One that
- * was sent and never closed is settled first: the server is asked where its messages are, and only what still lies at
+ * was sent and never closed is recovered first: the server is asked where its messages are, and only what still lies at
  * the source is tried again.
  *
  * @param another signs in once more, for a run over many folders.
@@ -473,7 +473,7 @@ class Carrier {
     });
   }
 
-  /** A command was refused. What of the batch was done all the same is settled; the rest is tried in another way or left. */
+  /** A command was refused. What of the batch was done all the same is recovered; the rest is tried in another way or left. */
   private async refused(error: unknown, { batch, group }: Planned): Promise<Routed[]> {
     const ofLane = isOfConnection(error);
     if (!(error instanceof MailProblem) || !(ofLane || REFUSALS.has(error.kind))) throw error;

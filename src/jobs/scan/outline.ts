@@ -18,14 +18,14 @@ export class OutlinePass {
    * that each counts once whoever goes on.
    *
    * @param counted whether they count in the ranking: the trash does not.
-   * @param told told how many were outlined.
+   * @param onRead is called with the number of messages that were outlined.
    */
   async read(
     server: Pick<MailServer, 'outlines'>,
     folder: number,
     task: { uids: Ranges },
     counted: boolean,
-    told: (messages: number) => Promise<void>,
+    onRead: (messages: number) => Promise<void>,
   ): Promise<void> {
     const missing = new Set(numbersOf(task.uids));
     const big = this.bigUids.get(folder) ?? [];
@@ -37,7 +37,7 @@ export class OutlinePass {
           if (counted) this.ranking.add(outline);
           if (outline.size >= BIG) big.push(outline.uid);
         }
-        await told(outlines.length);
+        await onRead(outlines.length);
       }
     } finally {
       task.uids = rangesOf(missing);

@@ -1,7 +1,7 @@
 import { chunksOf, difference, type Ranges } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { ListedFolder, MailServer, OpenFolder } from '../../mail/server';
-import { type Account, isUnsettled, takeUnsettled } from '../../store/access/accounts';
+import { type Account, needsFinalizing, takeFinalizing } from '../../store/access/accounts';
 import { refreshStatistics } from '../../store/database';
 import { tell } from '../../store/events';
 import type { Place } from '../../store/index/arrivals';
@@ -106,7 +106,7 @@ class Scanner {
     } finally {
       await this.pool.close();
     }
-    await this.settle();
+    await this.finalize();
     this.messages.done = this.messages.total;
     this.folders.done = this.folders.total;
     await this.write('done');
@@ -253,23 +253,23 @@ class Scanner {
   }
 
   /** Tells what needs the whole mailbox to be told: threads, and categories by whom the user wrote to. */
-  private async settle(): Promise<void> {
+  private async finalize(): Promise<void> {
     let unread: number;
     do unread = await this.fenced((client) => readMissingSigns(client, this.account));
     while (unread > 0);
-    // A scan that was killed after its last message finds nothing changed, and has still to be settled.
+    // A scan that was killed after its last message finds nothing changed, and still has to be finalized.
     const { database } = this.context;
-    const unsettled =
+    const isDue =
       this.sync.touched ||
       (await hasLooseMessages(database, this.account.id)) ||
       (await hasUnseenDocuments(database, this.account.id)) ||
-      (await isUnsettled(database, this.account.id));
-    if (!unsettled) return;
-    this.stage = 'settling';
+      (await needsFinalizing(database, this.account.id));
+    if (!isDue) return;
+    this.stage = 'finalizing';
     await this.write('running');
     await refreshStatistics(database);
     await this.fenced(async (client) => {
-      await takeUnsettled(client, this.account.id);
+      await takeFinalizing(client, this.account.id);
       await joinThreads(client, this.account.id);
       await categorise(client, this.account);
       await findSoleDocuments(client, this.account);

@@ -53,16 +53,16 @@ export class FolderSync {
   /** The folders that are the trash, as they were last listed. */
   private trash: Promise<ReadonlySet<number>> | undefined;
 
-  /** @param fetched told how many messages were read. */
+  /** @param onFetched is called with the number of messages that were read. */
   constructor(
     private readonly context: WorkContext,
     job: Job,
     private readonly account: Account,
     private readonly server: MailServer,
-    fetched: (messages: number) => Promise<void> = async () => {},
+    onFetched: (messages: number) => Promise<void> = async () => {},
   ) {
     this.fenced = fenceOf(context, job, { bySets: true });
-    this.details = new Details(account, this.fenced, fetched);
+    this.details = new Details(account, this.fenced, onFetched);
   }
 
   /** Makes one folder equal. Undefined where it went meanwhile. */

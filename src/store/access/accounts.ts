@@ -142,12 +142,12 @@ export async function savePersonalPrefix(db: Queryable, account: number, prefix:
 }
 
 /** Whether all messages are to be judged again; not any more, after this. */
-export async function takeUnsettled(db: Queryable, account: number): Promise<boolean> {
+export async function takeFinalizing(db: Queryable, account: number): Promise<boolean> {
   const taken = await db.query('update account set unsettled = false where id = $1 and unsettled', [account]);
   return taken.rowCount === 1;
 }
 
-export async function isUnsettled(db: Queryable, account: number): Promise<boolean> {
+export async function needsFinalizing(db: Queryable, account: number): Promise<boolean> {
   return (
     (await row<{ unsettled: boolean }>(db, 'select unsettled from account where id = $1', [account]))?.unsettled ??
     false

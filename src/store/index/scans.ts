@@ -3,7 +3,7 @@ import { nextNumber } from '../access/accounts';
 import { type Queryable, row, theRow } from '../database';
 
 /** How far a scan is: each stage is whole before the next begins. */
-export type ScanStage = 'level' | 'outline' | 'details' | 'settling';
+export type ScanStage = 'level' | 'outline' | 'details' | 'finalizing';
 
 /** Sums over the outline of a scan, the trash left out. */
 export interface OutlineSums {

@@ -23,3 +23,8 @@ update decision set criteria = renamed_categories(criteria);
 update guard set criteria = renamed_categories(criteria);
 update lot set criteria = renamed_categories(criteria) where run is null;
 drop function renamed_categories(text);
+
+-- The last stage of a scan.
+alter table scan drop constraint scan_stage_check;
+update scan set stage = 'finalizing' where stage = 'settling';
+alter table scan add constraint scan_stage_check check (stage in ('level', 'outline', 'details', 'finalizing'));

@@ -20,7 +20,7 @@ export function NextStep({ level }: { level: Level }) {
     );
   const isFirst = mail.messages + trash.messages === 0 || level.unread > 0;
   const isReading = isFirst && (scan?.state === 'queued' || scan?.state === 'running');
-  const isRanked = scan?.stage === 'details' || scan?.stage === 'settling';
+  const isRanked = scan?.stage === 'details' || scan?.stage === 'finalizing';
   const reading = isReading ? (isRanked ? 'details' : 'outline') : null;
   const purgeable = trash.bytes - trashGuarded.bytes;
   const step = nextStep({ used, limit, target: targetBytes, purgeable, reading });

@@ -2,7 +2,7 @@ import type { ScanStage, ScanState } from '../../contract/types';
 import { text } from '../text';
 import { count } from '../text/format';
 
-const STAGES: readonly ScanStage[] = ['level', 'outline', 'details', 'settling'];
+const STAGES: readonly ScanStage[] = ['level', 'outline', 'details', 'finalizing'];
 
 /** The stages of a scan: what was read is final, what is under way has a count. */
 export function Stages({ scan }: { scan: ScanState }) {

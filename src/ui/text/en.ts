@@ -157,7 +157,7 @@ export const en = {
       level: 'Level and folders',
       outline: 'Size, date and sender of every message',
       details: 'Subjects, recipients and files, largest messages first',
-      settling: 'Threads and categories',
+      finalizing: 'Threads and categories',
     },
     final: 'done',
     waiting: 'not started',

@@ -111,7 +111,7 @@ export abstract class BatchStrategy {
     try {
       await this.context.server.expungeAll();
     } finally {
-      // Where the connection is gone, whoever settles the batch puts them back.
+      // Where the connection is gone, whoever recovers the batch puts them back.
       if (others.length > 0) await this.context.server.markDeleted(others, true);
     }
     if (others.length > 0) await this.advance({ ...batch, lifted: null });

@@ -16,7 +16,7 @@ export class Channel {
   private readonly dialogue: Dialogue;
   private reading: Promise<void> | undefined;
 
-  /** @param unasked told of responses that belong to no command. */
+  /** @param unasked is called for responses that belong to no command. */
   constructor(
     private readonly library: Library,
     unasked: (response: Untagged) => void,
