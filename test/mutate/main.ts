@@ -57,6 +57,7 @@ async function work(copy: string): Promise<void> {
   for (const part of ['src', 'test', 'stand-in', 'package.json', 'tsconfig.json'])
     cpSync(join(ROOT, part), join(copy, part), { recursive: true });
   symlinkSync(join(ROOT, 'node_modules'), join(copy, 'node_modules'));
+  if (!(await passes(copy, tests, MINUTE_MS))) throw new Error('The tests fail as they are.');
   for (let mutation = chosen[done++]; mutation; mutation = chosen[done++]) {
     const path = join(copy, mutation.path);
     const before = readFileSync(path, 'utf8');
@@ -104,7 +105,7 @@ function filesBelow(path: string): string[] {
 function reachedFrom(path: string, known = new Set<string>()): ReadonlySet<string> {
   if (known.has(path)) return known;
   known.add(path);
-  for (const [, to = ''] of readFileSync(join(ROOT, path), 'utf8').matchAll(/from '(\.[^']*)'/g)) {
+  for (const [, to = ''] of readFileSync(join(ROOT, path), 'utf8').matchAll(/(?:from |import\()'(\.[^']*)'/g)) {
     const base = relative(ROOT, resolve(ROOT, dirname(path), to));
     const found = [`${base}.ts`, `${base}/index.ts`].find((candidate) => exists(candidate));
     if (found) reachedFrom(found, known);
