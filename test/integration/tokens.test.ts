@@ -125,7 +125,7 @@ test('./tamsel api shows level, senders, lots and runs as tables and as JSON, an
   assert.match(await run(['messages', '--where', 'size >>']), /^1 tamsel: .+/);
   assert.match(await run(['guards']), /^guard +size +messages\n\d+ /);
   assert.match(await run(['senders', '--where', 'size >>']), /^1 tamsel: .+/);
-  assert.match(await run(['level'], { TAMSEL_TOKEN: 'tamsel_x' }), /^1 tamsel: This token is not known/);
+  assert.match(await run(['level'], { TAMSEL_TOKEN: 'tamsel_x' }), /^1 tamsel: This token is unknown/);
   assert.match(await run(['level'], { TAMSEL_TOKEN: '' }), /^2 tamsel: TAMSEL_TOKEN is missing/);
   assert.match(await run(['level'], { TAMSEL_URL: 'http://127.0.0.1:1' }), /^1 tamsel: Tamsel does not answer/);
   assert.match(await run(['nonsense']), /^2 tamsel: There is no command/);
