@@ -30,7 +30,7 @@ export const listCategories = route({
 export const correctCategory = route({
   method: 'POST',
   path: '/accounts/{account}/categories',
-  summary: `Sets the category for all mail from a sender or domain: one of ${CATEGORIES.join(', ')}. Null removes the correction.`,
+  summary: `Sets the category for every message from a sender or domain: one of ${CATEGORIES.join(', ')}. Null removes the correction.`,
   body: v.object({
     by: s.CorrectionBy,
     key: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(320)),

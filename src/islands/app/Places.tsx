@@ -17,7 +17,7 @@ export function Places({ path }: { path: string }) {
   const runs = useRuns().data?.runs ?? [];
   const senders = useQuery({
     queryKey: ['senders', account.id, 'count'],
-    queryFn: () => call<{ total: number }>(`${base}/senders?by=address&limit=1`),
+    queryFn: () => call<{ total: number; complete: boolean }>(`${base}/senders?by=address&limit=1`),
     staleTime: 60_000,
   });
   const won = runs.filter(({ action }) => action === 'purge').reduce((sum, { done }) => sum + done.bytes, 0);
@@ -35,7 +35,9 @@ export function Places({ path }: { path: string }) {
     [
       '/senders',
       text.places.senders,
-      senders.data?.total ? text.places.addresses(senders.data.total, count(senders.data.total)) : '',
+      senders.data?.complete || senders.data?.total
+        ? text.places.addresses(senders.data.total, count(senders.data.total))
+        : '',
     ],
     [
       '/trash',

@@ -74,7 +74,7 @@ export function Curve({ measured }: { measured: Measured }) {
     <section className="card">
       <div className="mb-1 flex flex-wrap items-baseline justify-between gap-2">
         <h2>{text.level.curve}</h2>
-        <p className="note">{total.messages > 0 ? `${summary}: ${octets(half.bytes)}` : text.states.loading}</p>
+        <p className="note">{total.messages > 0 ? `${summary}: ${octets(half.bytes)}` : text.level.noMessages}</p>
       </div>
       <div className="h-[132px]">
         <canvas ref={canvas} role="img" aria-label={`${text.level.curve}: ${summary}`} />

@@ -116,6 +116,7 @@ export const en = {
     cell: (bytes: string, year: string, band: string, messages: string) =>
       `${bytes} from ${year}, ${band}: ${messages} messages`,
     curve: 'A few messages take most of the space',
+    noMessages: 'No messages yet',
     halfOf: (n: string, total: string) => `${n} of ${total} take half`,
     suggest: 'See suggestions',
     ways: 'Ways to reach the target',
