@@ -4,7 +4,7 @@ export const INTRODUCTION = `# The API
 The interface uses this API and nothing else. It is JSON over HTTP, below \`/api\`. \`/api/openapi.json\` describes all of it (OpenAPI 3.1); client generators can use its \`operationId\`s. This page is written by \`npm run docs:api\`, which makes every request on it.
 
 - **Times** are RFC 3339 in UTC. **Sizes** are octets. **Folders** are named by their readable path, with \`/\` between levels.
-- **\`where\`** is [criteria](criteria.md); empty means everything. **\`scope\`** is \`mail\` (everything outside the trash, the default), \`trash\` or \`all\`. Virtual folders (RFC 6154 `\\All`, `\\Flagged`) are excluded from totals.
+- **\`where\`** is [criteria](criteria.md); empty means everything. **\`scope\`** is \`mail\` (everything outside the trash, the default), \`trash\` or \`all\`. Virtual folders (RFC 6154 \`\\All\`, \`\\Flagged\`) are excluded from totals.
 - **Lists and texts** in the answers below are cut at \`…\`.
 - **Unknown query parameters** are refused with 422, so that a misspelt filter is never ignored.
 - **Scripts** send a token: \`Authorization: Bearer tamsel_…\`. Create one in the settings, or with \`createToken\`. Requests without an \`Origin\` header are scripts and allowed; a foreign \`Origin\` is refused.
