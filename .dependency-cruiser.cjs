@@ -18,7 +18,7 @@ const floors = (room, folders) =>
 module.exports = {
   forbidden: [
     ...floors('core', [
-      ...['mailbox', 'sets', 'threads', 'authorization', 'categories', 'criteria', 'guards', 'columns'],
+      ...['files', 'mime', 'mailbox', 'sets', 'threads', 'authorization', 'categories', 'criteria', 'guards', 'columns'],
       ...['ledger', 'level', 'evidence', 'senders', 'plan'],
     ]),
     ...floors('store', ['access', 'index', 'plan', 'runs']),

@@ -1,9 +1,9 @@
 import type { FetchMessageObject, MessageAddressObject, MessageStructureObject } from 'imapflow';
 import libmime from 'libmime';
+import { fileOf, type MessageFile } from '../src/core/files/file';
 import { type EmailAddress, mailbox } from '../src/core/mailbox/email-address';
 import { readFlags } from '../src/core/mailbox/flags';
 import type { Flaw, MessageRecord } from '../src/core/mailbox/record';
-import { fileOf, type MessageFile } from '../src/core/mailbox/structure';
 import { oneLine, storable } from '../src/core/text';
 import { HEADER_FIELDS } from '../src/mail/imap/fetch/header';
 
@@ -104,10 +104,16 @@ function listIdOf(field: string): string {
 
 const MAX_DEPTH = 32;
 
-function filesOf(node: MessageStructureObject, depth = 0): MessageFile[] {
+function filesOf(node: MessageStructureObject, enclosed = false, depth = 0): MessageFile[] {
   if (depth > MAX_DEPTH) return [];
-  if (node.type.startsWith('multipart/')) return (node.childNodes ?? []).flatMap((child) => filesOf(child, depth + 1));
+  const inner = (node.childNodes ?? []).flatMap((child) =>
+    filesOf(child, enclosed || !node.type.startsWith('multipart/'), depth + 1),
+  );
+  if (node.type.startsWith('multipart/')) return inner;
   const name = node.dispositionParameters?.filename || node.parameters?.name || '';
-  const file = fileOf(node.type, name, node.disposition ?? null, node.size ?? 0);
-  return file ? [file] : [];
+  const found = fileOf(node.type, name, node.disposition ?? null);
+  const { size = 0, part = '', encoding = '' } = node;
+  return found
+    ? [{ ...found, type: node.type, size, part, encoding, inside: inner.length, enclosed }, ...inner]
+    : inner;
 }

@@ -1,10 +1,10 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
+import { fileOf } from './files/file';
 import { level, targetBytes } from './level/level';
 import { domainOf } from './mailbox/email-address';
 import { folderTree, readablePath } from './mailbox/folders';
-import { fileOf } from './mailbox/structure';
 import { fold, oneLine, storable } from './text';
 
 test('case folding is full folding; values of CaseFolding.txt from memory', () => {
@@ -87,10 +87,14 @@ test('the level splits the server’s figure, and says where the server counts l
 });
 
 test('files are leaves that are named, attached, or no text to be read', () => {
-  const named = (type: string, name = '', marked: string | null = null) => fileOf(type, name, marked, 10)?.name;
+  const named = (type: string, name = '', marked: string | null = null) => fileOf(type, name, marked)?.name;
   assert.equal(named('text/plain'), undefined);
   assert.equal(named('text/html', '', 'inline'), undefined);
   assert.equal(named('application/pdf', 'a.pdf'), 'a.pdf');
   assert.equal(named('text/plain', 'notes\r\n.txt', 'attachment'), 'notes .txt');
   assert.equal(named('message/rfc822'), '');
+  assert.equal(named('application/ms-tnef', 'winmail.dat'), 'winmail.dat');
+  // RFC 1847 §2.1, RFC 3156 §5, RFC 8551 §3.5.3.
+  assert.equal(named('application/pgp-signature', 'signature.asc'), undefined);
+  assert.equal(named('application/pkcs7-signature', 'smime.p7s', 'attachment'), undefined);
 });

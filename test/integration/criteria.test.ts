@@ -14,7 +14,7 @@ import { instantOfAge, instantsOfDay } from '../../src/core/criteria/instants';
 import { printCriteria } from '../../src/core/criteria/print';
 import { criteriaToSieve } from '../../src/core/criteria/sieve';
 import type { Criteria, Field, Operator } from '../../src/core/criteria/tree';
-import { fileKind } from '../../src/core/mailbox/file-kinds';
+import { fileKind } from '../../src/core/files/kinds';
 import { FLAG_BITS } from '../../src/core/mailbox/flags';
 import { numbersOf, parseSequenceSet } from '../../src/core/sets/ranges';
 import { fold } from '../../src/core/text';

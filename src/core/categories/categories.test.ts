@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
-import { fileKind } from '../mailbox/file-kinds';
+import { fileKind } from '../files/kinds';
 import { Threads } from '../threads/threads';
 import { type Category, judge } from './categories';
 import { type SignSource, signsOf } from './signs';

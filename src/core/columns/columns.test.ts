@@ -7,7 +7,7 @@ import { DuckDb } from '../../../test/duckdb';
 import { CATEGORIES } from '../categories/categories';
 import { parseCriteria } from '../criteria/parse';
 import type { Criteria } from '../criteria/tree';
-import { FILE_KINDS } from '../mailbox/file-kinds';
+import { FILE_KINDS } from '../files/kinds';
 import { fromArrow, toArrow } from './arrow';
 import { monthColumn, monthsOf, SIZE_BINS, sizeBin } from './axes';
 import type { Columns } from './columns';

@@ -1,5 +1,5 @@
 import { CATEGORIES } from '../categories/categories';
-import { FILE_KINDS } from '../mailbox/file-kinds';
+import { FILE_KINDS } from '../files/kinds';
 import { FLAG_BITS } from '../mailbox/flags';
 import { type Months, monthColumn, SIZE_BINS, sizeColumn } from './axes';
 import { type Columns, encode } from './columns';

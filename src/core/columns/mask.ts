@@ -2,7 +2,7 @@ import { type Category, categoryNumber } from '../categories/categories';
 import { instantOfAge, instantsOfDay } from '../criteria/instants';
 import { printCriteria } from '../criteria/print';
 import type { Criteria, Field, FieldTest, FlagTest, Operator } from '../criteria/tree';
-import { type FileKind, kindBit } from '../mailbox/file-kinds';
+import { type FileKind, kindBit } from '../files/kinds';
 import { FLAG_BITS } from '../mailbox/flags';
 import { fold } from '../text';
 import { OCTETS_IN } from '../units';

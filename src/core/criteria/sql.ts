@@ -1,5 +1,5 @@
 import { type Category, categoryNumber } from '../categories/categories';
-import { type FileKind, kindBit } from '../mailbox/file-kinds';
+import { type FileKind, kindBit } from '../files/kinds';
 import { FLAG_BITS } from '../mailbox/flags';
 import { printMultirange, type Ranges } from '../sets/ranges';
 import { fold } from '../text';

@@ -1,5 +1,5 @@
 import { CATEGORIES } from '../categories/categories';
-import { FILE_KINDS } from '../mailbox/file-kinds';
+import { FILE_KINDS } from '../files/kinds';
 import type { OctetUnit } from '../units';
 
 /** The syntax tree of criteria. What the four compilers share; positions stay with the parser. */

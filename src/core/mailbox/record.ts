@@ -1,5 +1,5 @@
+import type { MessageFile } from '../files/file';
 import type { EmailAddress } from './email-address';
-import type { MessageFile } from './structure';
 
 /** Part of a message that could not be read; the message is kept all the same. */
 export type Flaw = 'date' | 'from' | 'subject' | 'structure';

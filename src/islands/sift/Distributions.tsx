@@ -1,7 +1,7 @@
 import { CATEGORIES } from '../../core/categories/categories';
 import { SHOWN_FLAGS, type Tally } from '../../core/columns/cross-filter';
 import { largest } from '../../core/columns/order';
-import { FILE_KINDS } from '../../core/mailbox/file-kinds';
+import { FILE_KINDS } from '../../core/files/kinds';
 import { fittingUnit } from '../../core/units';
 import { useFigures } from '../../ui/api/account';
 import { text } from '../../ui/text';

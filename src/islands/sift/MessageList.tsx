@@ -1,6 +1,6 @@
 import { useMemo, useState } from 'react';
 import type { Lot, Message } from '../../contract/types';
-import { FILE_KINDS } from '../../core/mailbox/file-kinds';
+import { FILE_KINDS } from '../../core/files/kinds';
 import { useChange, useFigures, useScan } from '../../ui/api/account';
 import type { ColumnsClient } from '../../ui/columns/client';
 import { type Column, Grid, markColumn } from '../../ui/grid/Grid';

@@ -25,6 +25,7 @@ import { readLevel } from '../sync/folder-listing';
 import { type ComparedFolder, FolderSync } from '../sync/folder-sync';
 import { ConnectionPool, type FolderTask } from './connection-pool';
 import { OutlinePass, total, WORTH_OUTLINING } from './outline';
+import { readUnreadFiles } from './unread-files';
 
 /** Rounds after which a folder that never stands still is left as it is then; the next scan goes on. */
 const MAX_ROUNDS = 8;
@@ -103,6 +104,9 @@ class Scanner {
         if (changed.length === 0) break;
         await this.read(changed);
       }
+      await this.pool.visit([undefined], (server) =>
+        readUnreadFiles(this.context.database, this.account.id, server, this.fenced),
+      );
     } finally {
       await this.pool.close();
     }

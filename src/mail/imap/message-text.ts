@@ -23,10 +23,15 @@ interface TextPart {
 export async function messageText(channel: Channel, uid: number, patience: Patience): Promise<string> {
   const parts: TextPart[] = [];
   await fetchItem(channel, uid, patience, 'BODYSTRUCTURE', 'BODYSTRUCTURE', (cursor) => {
-    readParts(cursor, ({ path, type, parameters, encoding, disposition }) => {
-      if (disposition.kind === 'attachment') return;
-      const section = path.length > 0 ? path.join('.') : '1';
-      parts.push({ section, type, charset: parameterOf(parameters, 'charset'), encoding });
+    let depth = 0;
+    readParts(cursor, {
+      enters: () => depth++,
+      part({ path, type, parameters, encoding, disposition, isMessage }) {
+        if (isMessage) depth--;
+        // What an enclosed message says is not what this one says.
+        else if (depth === 0 && disposition.kind !== 'attachment')
+          parts.push({ section: path.join('.'), type, charset: parameterOf(parameters, 'charset'), encoding });
+      },
     });
   });
   const part = parts.find(({ type }) => type === 'text/plain') ?? parts.find(({ type }) => type === 'text/html');

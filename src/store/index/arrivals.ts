@@ -1,7 +1,8 @@
 import { categoryNumber, judge } from '../../core/categories/categories';
 import { signsOf } from '../../core/categories/signs';
+import { fileId, type MessageFile, ownSizes } from '../../core/files/file';
+import { fileKind, kindBits, kindNumber } from '../../core/files/kinds';
 import type { EmailAddress } from '../../core/mailbox/email-address';
-import { kindBits } from '../../core/mailbox/file-kinds';
 import type { MessageRecord } from '../../core/mailbox/record';
 import { fold } from '../../core/text';
 import type { Threads } from '../../core/threads/threads';
@@ -43,7 +44,6 @@ const MESSAGE_COLUMNS = [
   'list_id',
   'list_folded',
   'bulk_fields',
-  'files',
   'file_count',
   'file_bytes',
   'files_folded',
@@ -52,6 +52,23 @@ const MESSAGE_COLUMNS = [
   'kinds',
 ];
 const [MESSAGE_ID, THREAD] = [1, 2];
+
+const FILE_COLUMNS = [
+  'account',
+  'id',
+  'size',
+  'own_size',
+  'part',
+  'name',
+  'name_folded',
+  'type',
+  'kind',
+  'encoding',
+  'disposition',
+  'inside',
+  'enclosed',
+];
+const FILE_ID = 1;
 
 const PLACEMENT_COLUMNS = [
   'account',
@@ -78,6 +95,9 @@ const NOBODY: EmailAddress = { name: '', address: '' };
 export class ArrivalBatch {
   private readonly messages = new CopyRows(MESSAGE_COLUMNS);
   private readonly placements = new CopyRows(PLACEMENT_COLUMNS);
+  private readonly files = new CopyRows(FILE_COLUMNS);
+  /** The row of the message of each file, and the file's place in it. */
+  private readonly bearers: { row: number; ordinal: number }[] = [];
   private readonly emailIds: (string | null)[] = [];
   private readonly threadNodes: number[] = [];
   /** Of the messages in it. */
@@ -97,19 +117,27 @@ export class ArrivalBatch {
   clear(): void {
     this.messages.clear();
     this.placements.clear();
+    this.files.clear();
+    this.bearers.length = 0;
     this.emailIds.length = 0;
     this.threadNodes.length = 0;
     this.uids.length = 0;
   }
 
   add(place: Place, record: MessageRecord): void {
-    const { bulkFields, listId, recipients, subject, files } = record;
+    const { bulkFields, listId, recipients, subject } = record;
     const authorAddress = record.from?.address ?? '';
+    // What somebody forwards tells nothing of how the message came to be.
+    const files = record.files.filter(({ enclosed }) => !enclosed);
     const signs = signsOf({ bulkFields, listId, authorAddress, recipients, subject, files }, place.self);
+    const own = ownSizes(record.files);
+    const attached = own.reduce((sum, size) => sum + size, 0);
     this.emailIds.push(record.emailId);
     this.threadNodes.push(this.threads.add(record));
+    for (const [ordinal, file] of record.files.entries())
+      this.addFile(this.uids.length, ordinal, file, own[ordinal] ?? 0);
     this.uids.push(record.uid);
-    this.addMessage(record, signs);
+    this.addMessage(record, signs, attached);
     this.addPlacement(place, record, signs);
   }
 
@@ -118,7 +146,7 @@ export class ArrivalBatch {
    * then the batch's own is not written.
    */
   async write(db: Queryable): Promise<void> {
-    const { messages, placements, size } = this;
+    const { messages, placements, files, size } = this;
     if (size === 0) return;
     const { first, version } = await takeIds(db, this.account, size);
     const known = await this.known(db, first);
@@ -131,8 +159,14 @@ export class ArrivalBatch {
       placements.patch(row, PLACED_MESSAGE, known.get(row) ?? first + row);
       placements.patch(row, CHANGED, version);
     }
+    const already = new Set<number>();
+    for (const [at, bearer] of this.bearers.entries()) {
+      if (known.has(bearer.row)) already.add(at);
+      files.patch(at, FILE_ID, fileId(first + bearer.row, bearer.ordinal));
+    }
     await messages.into(db, 'message', new Set(known.keys()));
     await placements.into(db, 'placement');
+    if (this.bearers.length > already.size) await files.into(db, 'file', already);
   }
 
   /** The messages that are known by the same EMAILID, in the index or earlier in the batch, by row, rising. */
@@ -155,7 +189,7 @@ export class ArrivalBatch {
     return known;
   }
 
-  private addMessage(record: MessageRecord, signs: number): void {
+  private addMessage(record: MessageRecord, signs: number, attached: number): void {
     const { messages: row, texts } = this;
     const author = record.from ?? NOBODY;
     const folded = texts.of(author);
@@ -184,13 +218,32 @@ export class ArrivalBatch {
     row.text(record.listId);
     row.text(fold(record.listId));
     row.json(jsonOf(record.bulkFields));
-    row.json(record.files.length === 0 ? '[]' : JSON.stringify(record.files));
     row.integer(record.files.length);
-    row.bigint(record.files.reduce((sum, { size }) => sum + size, 0));
+    row.bigint(attached);
     row.text(foldedLines(record.files.map((file) => file.name)));
     row.texts(record.flaws);
     row.integer(signs);
     row.integer(kindBits(record.files));
+  }
+
+  private addFile(of: number, ordinal: number, file: MessageFile, own: number): void {
+    const { files: row } = this;
+    this.bearers.push({ row: of, ordinal });
+    row.row();
+    row.bigint(this.account);
+    row.bigint(0);
+    row.bigint(file.size);
+    row.bigint(own);
+    row.text(file.part);
+    row.text(file.name);
+    row.text(fold(file.name));
+    row.text(file.type);
+    row.smallint(kindNumber(fileKind(file.type, file.name)));
+    row.text(file.encoding);
+    if (file.disposition === null) row.null();
+    else row.text(file.disposition);
+    row.integer(file.inside);
+    row.boolean(file.enclosed);
   }
 
   private addPlacement(place: Place, record: MessageRecord, signs: number): void {

@@ -1,9 +1,9 @@
 import { CATEGORIES, type Category, categoryNumber, type Judgement, judge } from '../../core/categories/categories';
 import { signsOf } from '../../core/categories/signs';
-import { kindBits } from '../../core/mailbox/file-kinds';
-import type { MessageFile } from '../../core/mailbox/structure';
+import { kindBits } from '../../core/files/kinds';
 import { type Account, lockedVersion, nextVersion } from '../access/accounts';
 import { overWholeAccount, type Queryable, row, rows } from '../database';
+import { filesOfMessage } from './files';
 
 /** What the user said of a sender. */
 export interface Correction {
@@ -114,14 +114,15 @@ interface Unread {
   authorAddress: string;
   recipients: { address: string }[];
   subject: string;
-  files: MessageFile[];
+  files: { name: string; type: string }[];
 }
 
 /** Reads the signs of some messages that were indexed before there were any; gives how many. */
 export async function readMissingSigns(db: Queryable, account: Account): Promise<number> {
   const unread = await rows<Unread>(
     db,
-    `select id, bulk_fields as "bulkFields", list_id as "listId", from_address as "authorAddress", recipients, subject, files
+    `select id, bulk_fields as "bulkFields", list_id as "listId", from_address as "authorAddress", recipients, subject,
+       ${filesOfMessage('account', 'id')} as files
      from message where account = $1 and signs is null limit ${BACKFILL}`,
     [account.id],
   );

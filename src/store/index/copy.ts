@@ -51,6 +51,12 @@ export class CopyRows {
     this.at = this.buffer.writeInt32BE(-1, this.at);
   }
 
+  boolean(value: boolean): void {
+    this.room(5);
+    this.at = this.buffer.writeInt32BE(1, this.at);
+    this.at = this.buffer.writeUInt8(value ? 1 : 0, this.at);
+  }
+
   smallint(value: number): void {
     this.room(6);
     this.at = this.buffer.writeInt32BE(2, this.at);

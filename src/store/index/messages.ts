@@ -2,10 +2,10 @@ import { CATEGORIES, type Category } from '../../core/categories/categories';
 import type { Criteria } from '../../core/criteria/tree';
 import type { Amount } from '../../core/level/level';
 import { flagNames } from '../../core/mailbox/flags';
-import type { MessageFile } from '../../core/mailbox/structure';
 import { printMultirange, type Ranges } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
 import { type Queryable, row, rows, theRow } from '../database';
+import { filesOfMessage } from './files';
 import { foldersOf } from './folders';
 import { type Scope, select } from './selection';
 import { THEIR_MESSAGE } from './spans';
@@ -48,7 +48,7 @@ interface MessageRow {
   flags: number;
   category: number;
   keywords: string[];
-  files: MessageFile[];
+  files: { name: string; type: string; size: number }[];
   flaws: string[];
   origin: number | null;
   trashedBy: number | null;
@@ -56,7 +56,7 @@ interface MessageRow {
 }
 
 const COLUMNS = `p.id, p.folder, p.uid, m.from_name as "fromName", m.from_address as "fromAddress", m.subject, m.sent, p.received,
-  p.size, p.flags, p.category, p.keywords, m.files, m.flaws, p.origin, p.trashed_by as "trashedBy", p.placed_at as "placedAt"`;
+  p.size, p.flags, p.category, p.keywords, ${filesOfMessage('p.account', 'p.message')} as files, m.flaws, p.origin, p.trashed_by as "trashedBy", p.placed_at as "placedAt"`;
 
 /** What each order compares, and how its value is written into a cursor. */
 const ORDERS: Record<MessageOrder, { expression: string; type: string }> = {
@@ -203,7 +203,7 @@ function listed(message: MessageRow, paths: ReadonlyMap<number, string>): Listed
     flags: flagNames(message.flags),
     category: CATEGORIES[message.category] as Category,
     keywords: message.keywords,
-    files: message.files.map(({ name, type, size }) => ({ name, type, size })),
+    files: message.files,
     flaws: message.flaws,
     origin: message.origin === null ? null : (paths.get(message.origin) ?? null),
     trashedBy: message.trashedBy,

@@ -1,7 +1,10 @@
 import { categoryNumber } from '../../core/categories/categories';
-import { kindBit } from '../../core/mailbox/file-kinds';
+import { kindBit } from '../../core/files/kinds';
 import { type Account, nextVersion } from '../access/accounts';
 import { overWholeAccount, type Queryable, row } from '../database';
+import { fileIdsOf } from './files';
+
+const [FROM, TO] = fileIdsOf('b.id');
 
 /** Kinds of files that somebody made and may have nowhere else. */
 const DOCUMENTS = kindBit('document') | kindBit('table');
@@ -14,15 +17,16 @@ export async function findSoleDocuments(db: Queryable, account: Account): Promis
   await overWholeAccount(db);
   const changed = await db.query(
     `with bearing as materialized (
-       select m.id, m.files, m.sole_document, bool_or(p.category = $2) as own
+       select m.id, m.sole_document, bool_or(p.category = $2) as own
        from message m join placement p on p.account = m.account and p.message = m.id and p.gone_at is null
        where m.account = $1 and m.kinds & $3 <> 0 group by m.account, m.id),
-     file as materialized (
-       select b.id, b.own, f ->> 'name' as name, f ->> 'size' as size from bearing b, jsonb_array_elements(b.files) f),
-     others as (select distinct name, size from file where not own),
+     borne as materialized (
+       select b.id, b.own, f.name, f.size from bearing b cross join lateral (
+         select * from file where account = $1 and id >= ${FROM} and id < ${TO} offset 0) f),
+     others as (select distinct name, size from borne where not own),
      found as (
-       select file.id, bool_or(file.own and others.name is null) as sole
-       from file left join others on others.name = file.name and others.size = file.size group by file.id)
+       select borne.id, bool_or(borne.own and others.name is null) as sole
+       from borne left join others on others.name = borne.name and others.size = borne.size group by borne.id)
      update message m set sole_document = found.sole from found
      where m.account = $1 and m.id = found.id and m.sole_document is distinct from found.sole returning m.id`,
     [account.id, categoryNumber('own'), DOCUMENTS],

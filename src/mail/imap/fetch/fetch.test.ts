@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
+import { ownSizes } from '../../../core/files/file';
 import type { MessageRecord } from '../../../core/mailbox/record';
 import { numbersOf, parseSequenceSet, type Ranges } from '../../../core/sets/ranges';
 import { Dialogue } from '../channel/dialogue';
@@ -92,7 +93,18 @@ test('responses are read in all their forms, with others in between (RFC 9051 §
     subject: 'quoted "\\ Grüße',
     listId: 'l.example',
     bulkFields: {},
-    files: [{ name: '€ rates.pdf', type: 'application/pdf', size: 66, disposition: 'attachment' }],
+    files: [
+      {
+        name: '€ rates.pdf',
+        type: 'application/pdf',
+        size: 66,
+        disposition: 'attachment',
+        part: '2',
+        encoding: 'base64',
+        inside: 0,
+        enclosed: false,
+      },
+    ],
     flaws: ['date'],
   });
   assert.equal(records.length, 2);
@@ -165,9 +177,6 @@ test('files are found in structures as servers write them (RFC 9051 §7.5.2, RFC
   assert.equal(named(`"name*0" "part one, " "name*1" "part two"`), 'part one, part two');
   assert.equal(named(`"name" "=?iso-8859-1?q?caf=E9.txt?="`), 'café.txt');
   assert.equal(named(`"name*" "no-such-charset''%41.txt"`), 'A.txt');
-  // An enclosed message is one file; its own parts are none.
-  const enclosed = `("message" "rfc822" NIL NIL NIL "7bit" 900 (NIL "s" NIL NIL NIL NIL NIL NIL NIL NIL) ${two} 30 NIL ("inline" NIL) NIL NIL)`;
-  assert.deepEqual(filesIn(enclosed), [{ name: '', type: 'message/rfc822', size: 900, disposition: 'inline' }]);
   // What can't be read is text/plain (RFC 2045 §5.2): no file of a type that is none.
   assert.deepEqual(filesIn('(NIL NIL NIL NIL NIL "7bit" 900)'), []);
   assert.deepEqual(
@@ -178,6 +187,54 @@ test('files are found in structures as servers write them (RFC 9051 §7.5.2, RFC
   const noLines = '("text" "plain" NIL NIL NIL "7bit" 5 NIL ("attachment" ("filename" "n.txt")) NIL NIL)';
   assert.equal(filesIn(noLines)?.[0]?.name, 'n.txt');
   assert.deepEqual(filesIn(`${'('.repeat(200)}"a" "b" NIL NIL NIL "7bit" 1)${' "mixed")'.repeat(199)}`), []);
+});
+
+/** An envelope with nothing in it. */
+const ENVELOPE = '(NIL NIL NIL NIL NIL NIL NIL NIL NIL NIL)';
+const leaf = (type: string, size: number) => {
+  const [main, sub] = type.split('/');
+  return `("${main}" "${sub}" NIL NIL NIL "BASE64" ${size}${main === 'text' ? ' 1' : ''} NIL NIL NIL NIL)`;
+};
+const enclosing = (inner: string, size: number) =>
+  `("message" "rfc822" NIL NIL NIL "7bit" ${size} ${ENVELOPE} ${inner} 30 NIL ("attachment" ("filename" "m.eml")) NIL NIL)`;
+
+test('files of enclosed messages are files, under the sections of RFC 9051 §6.4.5.1', () => {
+  // The example of that section, from memory; its octets are made up.
+  const stuff = leaf('application/octet-stream', 100);
+  const inner = `(${leaf('text/plain', 10)}${stuff} "mixed")`;
+  const alternative = `(${leaf('text/plain', 5)}${leaf('text/richtext', 6)} "alternative")`;
+  const last = `(${leaf('image/gif', 40)}${enclosing(`(${leaf('text/plain', 5)}${alternative} "mixed")`, 60)} "mixed")`;
+  const files = filesIn(`(${leaf('text/plain', 10)}${stuff}${enclosing(inner, 300)}${last} "mixed")`) ?? [];
+  assert.deepEqual(
+    files.map(({ part, type, size, inside, enclosed }) => [part, type, size, inside, enclosed]),
+    [
+      ['2', 'application/octet-stream', 100, 0, false],
+      ['3', 'message/rfc822', 300, 1, false],
+      ['3.2', 'application/octet-stream', 100, 0, true],
+      ['4.1', 'image/gif', 40, 0, false],
+      ['4.2', 'message/rfc822', 60, 1, false],
+      ['4.2.2.2', 'text/richtext', 6, 0, true],
+    ],
+  );
+  // What is in an enclosed message counts once.
+  assert.deepEqual(ownSizes(files), [100, 200, 100, 40, 54, 6]);
+  // A message that is nothing but another, whose only part is its first.
+  assert.deepEqual(
+    filesIn(enclosing(enclosing(leaf('image/png', 7), 20), 50))?.map(({ part, inside }) => [part, inside]),
+    [
+      ['1', 2],
+      ['1.1', 1],
+      ['1.1.1', 0],
+    ],
+  );
+});
+
+test('neither towers nor crowds of parts are followed without end', () => {
+  const tower = (deep: number): string => (deep === 0 ? leaf('image/png', 7) : enclosing(tower(deep - 1), 9));
+  const files = filesIn(tower(200)) ?? [];
+  assert.ok(files.length <= 33);
+  assert.deepEqual(filesIn(`(${leaf('image/png', 7).repeat(2_000)} "mixed")`)?.length, 500);
+  assert.deepEqual(filesIn(`(${enclosing(leaf('image/png', 7), 9).repeat(2_000)} "mixed")`)?.length, 500);
 });
 
 test('dates of RFC 9051 §9 and authors of RFC 5322 §3.6.2 are read', () => {

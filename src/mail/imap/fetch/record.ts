@@ -1,6 +1,6 @@
+import type { MessageFile } from '../../../core/files/file';
 import { readFlags } from '../../../core/mailbox/flags';
 import type { Flaw, MessageRecord } from '../../../core/mailbox/record';
-import type { MessageFile } from '../../../core/mailbox/structure';
 import { oneLine } from '../../../core/text';
 import type { Cursor } from '../wire/cursor';
 import { readInternalDate } from '../wire/dates';

@@ -1,29 +1,37 @@
-import { fileOf, type MessageFile } from '../../../core/mailbox/structure';
+import { fileOf, MAX_FILES, type MessageFile } from '../../../core/files/file';
 import type { Cursor } from '../wire/cursor';
 import { parameterOf, readParameters } from './parameters';
 
 /** The deepest nesting that is followed; what lies below a hostile tower of parts is not listed. */
 const MAX_DEPTH = 32;
-const MAX_FILES = 500;
 
 /**
- * Reads the files out of BODYSTRUCTURE (RFC 9051 §7.5.2): every leaf that a person would call one. An enclosed message is
- * one file, so its inside is passed by.
+ * Reads the files out of BODYSTRUCTURE (RFC 9051 §7.5.2): every leaf that a person would call one, those of enclosed messages
+ * too, in the order in which they stand.
  *
  * @returns null for NIL.
  */
 export function readFiles(cursor: Cursor): MessageFile[] | null {
   const files: MessageFile[] = [];
-  const isThere = readParts(cursor, ({ type, parameters, disposition, size }) => {
-    if (files.length >= MAX_FILES) return;
-    const name = parameterOf(disposition.parameters, 'filename') || parameterOf(parameters, 'name');
-    const file = fileOf(type, name, disposition.kind, size);
-    if (file) files.push(file);
+  /** How many files there were before each enclosed message that is being read. */
+  const before: number[] = [];
+  const isThere = readParts(cursor, {
+    enters: () => before.push(files.length),
+    part({ path, type, parameters, encoding, disposition, size, isMessage }) {
+      const first = isMessage ? (before.pop() as number) : files.length;
+      if (files.length >= MAX_FILES) return;
+      const name = parameterOf(disposition.parameters, 'filename') || parameterOf(parameters, 'name');
+      const file = fileOf(type, name, disposition.kind);
+      if (!file) return;
+      const part = path.join('.');
+      const enclosed = before.length > 0;
+      files.splice(first, 0, { ...file, type, size, part, encoding, inside: files.length - first, enclosed });
+    },
   });
   return isThere ? files : null;
 }
 
-/** A leaf of a structure. */
+/** A part of a structure that is no multipart. */
 export interface Part {
   /** Where it is, such as 1, 2: its section is `1.2`. Good until the visit returns. */
   path: readonly number[];
@@ -35,35 +43,65 @@ export interface Part {
   /** Octets as transferred. */
   size: number;
   disposition: Disposition;
+  /** Whether it is an enclosed message whose own parts were visited before it. */
+  isMessage: boolean;
 }
 
-/** Reads BODYSTRUCTURE and visits its leaves; false for NIL. */
-export function readParts(cursor: Cursor, visit: (part: Part) => void): boolean {
+/** Who is told of the parts of a structure. */
+export interface PartVisitor {
+  /** Before the parts of an enclosed message. */
+  enters?(): void;
+  /** A leaf, or an enclosed message after its own parts. */
+  part(part: Part): void;
+}
+
+/** Reads BODYSTRUCTURE and visits its parts; false for NIL. */
+export function readParts(cursor: Cursor, visitor: PartVisitor): boolean {
   if (!cursor.isList()) {
     cursor.skip();
     return false;
   }
-  readPart(cursor, visit, []);
+  readBody(cursor, visitor, []);
   return true;
 }
 
-function readPart(cursor: Cursor, visit: (part: Part) => void, path: number[]): void {
+/** The body of a message: the only part of one that is no multipart is its first (RFC 9051 §6.4.5.1). */
+function readBody(cursor: Cursor, visitor: PartVisitor, path: number[]): void {
   if (path.length > MAX_DEPTH) {
     cursor.skip();
     return;
   }
   cursor.opens();
-  if (cursor.isList()) {
-    path.push(0);
-    while (cursor.isList()) {
-      path[path.length - 1] = (path.at(-1) as number) + 1;
-      readPart(cursor, visit, path);
-    }
+  if (cursor.isList()) readMultipart(cursor, visitor, path);
+  else {
+    path.push(1);
+    readLeaf(cursor, visitor, path);
     path.pop();
-    // The subtype, and extensions that say nothing of files.
-    cursor.leave();
+  }
+}
+
+function readMultipart(cursor: Cursor, visitor: PartVisitor, path: number[]): void {
+  path.push(0);
+  while (cursor.isList()) {
+    path[path.length - 1] = (path.at(-1) as number) + 1;
+    readPart(cursor, visitor, path);
+  }
+  path.pop();
+  // The subtype, and extensions that say nothing of files.
+  cursor.leave();
+}
+
+function readPart(cursor: Cursor, visitor: PartVisitor, path: number[]): void {
+  if (path.length > MAX_DEPTH) {
+    cursor.skip();
     return;
   }
+  cursor.opens();
+  if (cursor.isList()) readMultipart(cursor, visitor, path);
+  else readLeaf(cursor, visitor, path);
+}
+
+function readLeaf(cursor: Cursor, visitor: PartVisitor, path: number[]): void {
   const main = cursor.string()?.toLowerCase() ?? '';
   const sub = cursor.string()?.toLowerCase() ?? '';
   const type = `${main}/${sub}`;
@@ -73,11 +111,11 @@ function readPart(cursor: Cursor, visit: (part: Part) => void, path: number[]): 
   cursor.skip();
   const encoding = cursor.string()?.toLowerCase() ?? '';
   const size = readSize(cursor);
-  passFieldsOf(cursor, type);
+  const isMessage = readFieldsOf(cursor, type, visitor, path);
   const disposition = readDisposition(cursor);
   if (main === 'multipart') return;
   const isRead = main !== '' && sub !== '';
-  visit({ path, type: isRead ? type : 'text/plain', parameters, encoding, size, disposition });
+  visitor.part({ path, type: isRead ? type : 'text/plain', parameters, encoding, size, disposition, isMessage });
 }
 
 /** Some servers write NIL, or a string, for the octets of a part. */
@@ -86,10 +124,28 @@ function readSize(cursor: Cursor): number {
   return Number.isSafeInteger(size) && size > 0 ? size : 0;
 }
 
-/** Passes by the fields of a type before the extensions: lines of a text; envelope, structure and lines of a message. */
-function passFieldsOf(cursor: Cursor, type: string): void {
-  const fields = type === 'message/rfc822' ? 3 : type.startsWith('text/') ? 1 : 0;
-  for (let passed = 0; passed < fields && !cursor.isEnd(); passed++) cursor.skip();
+/**
+ * Reads the fields of a type before the extensions: lines of a text; envelope, structure and lines of an enclosed message,
+ * whose own parts are visited.
+ *
+ * @returns whether there was an enclosed message.
+ */
+function readFieldsOf(cursor: Cursor, type: string, visitor: PartVisitor, path: number[]): boolean {
+  const isMessage = type === 'message/rfc822' || type === 'message/global';
+  if (!isMessage) {
+    if (type.startsWith('text/') && !cursor.isEnd()) cursor.skip();
+    return false;
+  }
+  // Some servers treat one as any other leaf.
+  if (cursor.isEnd()) return false;
+  cursor.skip();
+  const isRead = cursor.isList();
+  if (isRead) {
+    visitor.enters?.();
+    readBody(cursor, visitor, path);
+  } else if (!cursor.isEnd()) cursor.skip();
+  if (!cursor.isEnd()) cursor.skip();
+  return isRead;
 }
 
 export interface Disposition {

@@ -56,9 +56,14 @@ export function fileKind(type: string, name: string): FileKind {
   return main === 'text' ? 'document' : 'other';
 }
 
+/** The place of a kind among FILE_KINDS, as which it is stored. */
+export function kindNumber(kind: FileKind): number {
+  return FILE_KINDS.indexOf(kind);
+}
+
 /** The bit of a kind. */
 export function kindBit(kind: FileKind): number {
-  return 1 << FILE_KINDS.indexOf(kind);
+  return 1 << kindNumber(kind);
 }
 
 /** The kinds of a message's files as bits. */
