@@ -25,7 +25,8 @@ export type MailProblemKind =
   | 'no-room'
   | 'command-refused'
   | 'read-only'
-  | 'folder-gone';
+  | 'folder-gone'
+  | 'message-gone';
 
 /** A failure of the mail server or of the way to it. `message` is a sentence for a person. */
 export class MailProblem extends Error {

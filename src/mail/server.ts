@@ -117,6 +117,22 @@ export interface Dialect {
 /** UIDs at the source to UIDs at the destination, as COPYUID (RFC 4315) told; null where the server did not tell. */
 export type Moved = { uidValidity: number; uids: Map<number, number> } | null;
 
+/** A message that is to be put into a folder. */
+export interface AppendedMessage {
+  /** Octets. */
+  size: number;
+  /** All octets, in order; asked again where the server asked for patience. */
+  read(): AsyncIterable<Uint8Array>;
+  /** INTERNALDATE. */
+  received: Date;
+  /** Bits of core/mailbox/flags. */
+  flags: number;
+  keywords: readonly string[];
+}
+
+/** Where a message is now, as APPENDUID (RFC 4315) told; null where the server did not tell. */
+export type Arrived = { uidValidity: number; uid: number } | null;
+
 /**
  * A signed-in connection to a mail server. Every method may throw a MailProblem. Calls must not overlap, but for changes to
  * messages of the open folder: these are sent one behind the other, and answered in that order.
@@ -186,6 +202,16 @@ export interface MailServer {
   savedAt(uids: Ranges): Promise<Map<number, Date>>;
   /** The text of a message as text, decoded, cut at a limit; '' where it has none. */
   text(uid: number): Promise<string>;
+  /**
+   * The octets of a section of a message of the open folder, nothing decoded: `1.2` is a part, '' the whole message. In order,
+   * a piece at a time. Throws `message-gone` where the message or the section is not there.
+   *
+   * @param expected octets that it should have; it may have more.
+   * @param most octets that are wanted of it.
+   */
+  download(uid: number, section: string, expected: number, most?: number): AsyncIterable<Buffer>;
+  /** Puts a message into a folder, which may be another than the open one. */
+  append(serverName: string, message: AppendedMessage): Promise<Arrived>;
   /** The header as it stands, decoded for reading. */
   header(uid: number): Promise<string>;
   close(): Promise<void>;

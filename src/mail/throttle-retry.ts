@@ -56,4 +56,5 @@ const STREAMS = new Set<string | symbol>([
   'bareMetadata',
   'outlines',
   'flags',
+  'download',
 ] satisfies (keyof MailServer)[]);

@@ -119,8 +119,16 @@ export function partAt(entity: Entity, numbers: readonly number[]): Entity | und
   return here;
 }
 
+/** The section that was written last: a client asks for a long one in many pieces. */
+let written: { item: Item; name: string; octets: Buffer | null } | undefined;
+
 /** The octets of a section such as '', '1.2', 'HEADER', '2.MIME', 'HEADER.FIELDS (From To)'; null where there is none. */
 export function section(item: Item, name: string): Buffer | null {
+  if (written?.item !== item || written.name !== name) written = { item, name, octets: writeSection(item, name) };
+  return written.octets;
+}
+
+function writeSection(item: Item, name: string): Buffer | null {
   const match = /^((?:\d+\.)*\d+)?\.?(HEADER\.FIELDS(?:\.NOT)? \(([^)]*)\)|HEADER|TEXT|MIME)?$/i.exec(name);
   if (!match) return null;
   const [, path, what = '', names = ''] = match;

@@ -89,7 +89,12 @@ export function fuzzDecoder(inputs: number, seed: number): Fuzzed {
     const octets = mutated(SHAPES[random(SHAPES.length)] as Buffer, SHAPES[random(SHAPES.length)] as Buffer, random);
     const readers = [readRecord, (cursor: Parameters<typeof readRecord>[0]) => outlines.read(cursor), readFlagsRecord];
     const read: { uid: number }[] = [];
-    const dialogue = new Dialogue({ send: () => undefined, sendsLiterals: () => true, unasked: () => undefined });
+    const dialogue = new Dialogue({
+      send: () => undefined,
+      pour: async () => undefined,
+      sendsLiterals: () => true,
+      unasked: () => undefined,
+    });
     const reader = readers[input % readers.length] as (typeof readers)[number];
     const fetch = { next: () => undefined, read: reader, passes: true, patience: 1_000 };
     dialogue.send(

@@ -1,12 +1,30 @@
+import { fileOf, type MessageFile } from '../../src/core/files/file';
 import { FLAG_BITS } from '../../src/core/mailbox/flags';
 import type { FolderRole } from '../../src/core/mailbox/folders';
 import type { MessageRecord } from '../../src/core/mailbox/record';
+import { fieldsOf } from '../../src/core/mime/fields';
+import { NOTE_DESCRIPTION } from '../../src/core/mime/note';
+import { partOfSection } from '../../src/core/mime/rewrite';
+import { MimeScanner } from '../../src/core/mime/scanner';
 import { numbersOf, type Ranges, rangesOf } from '../../src/core/sets/ranges';
 import { MailProblem } from '../../src/mail/problem';
-import type { Dialect, FlagsRecord, ListedFolder, MailServer, Moved, OpenFolder, Quota } from '../../src/mail/server';
+import type {
+  AppendedMessage,
+  Arrived,
+  Dialect,
+  FlagsRecord,
+  ListedFolder,
+  MailServer,
+  Moved,
+  OpenFolder,
+  Quota,
+} from '../../src/mail/server';
 
 /** A message as tests name it: what is left out is plain. */
-export type Given = Partial<MessageRecord> & { size: number };
+export type Given = Partial<FakeMessage> & { size: number };
+
+/** A message with its octets, of those tests that read them. */
+export type FakeMessage = MessageRecord & { octets?: Buffer };
 
 export interface FakeFolder {
   path: string;
@@ -15,7 +33,7 @@ export interface FakeFolder {
   readOnly: boolean;
   uidValidity: number;
   uidNext: number;
-  messages: MessageRecord[];
+  messages: FakeMessage[];
 }
 
 const EVERYTHING: Dialect = {
@@ -201,9 +219,40 @@ export class FakeServer implements MailServer {
     return '';
   }
 
+  async *download(uid: number, section: string, _expected: number, most = Number.MAX_SAFE_INTEGER) {
+    const message = this.here.messages.find((each) => each.uid === uid);
+    if (!message?.octets) throw new MailProblem('message-gone', 'The message is not there any more.');
+    const octets = this.served(sectionOf(message.octets, section), section).subarray(0, most);
+    for (let at = 0; at < octets.length; at += PIECE) yield octets.subarray(at, at + PIECE);
+  }
+
+  /** Called with what is downloaded; what it gives is sent in its place. */
+  served: (octets: Buffer, section: string) => Buffer = (octets) => octets;
+
+  async append(serverName: string, message: AppendedMessage): Promise<Arrived> {
+    const folder = this.folder(serverName);
+    this.before('APPEND', []);
+    const pieces: Uint8Array[] = [];
+    for await (const piece of message.read()) pieces.push(piece);
+    const octets = Buffer.concat(pieces);
+    if (octets.length !== message.size) throw new Error('a message was not as long as was said');
+    const { flags, received } = message;
+    const uid = deliver(folder, {
+      ...recordOf(octets),
+      octets,
+      size: octets.length,
+      flags,
+      keywords: [...message.keywords],
+      received,
+    });
+    this.sent.push(`APPEND ${serverName}`);
+    this.after('APPEND');
+    return this.dialect.uidPlus ? { uidValidity: folder.uidValidity, uid } : null;
+  }
+
   async close(): Promise<void> {}
 
-  private among(within?: Ranges): MessageRecord[] {
+  private among(within?: Ranges): FakeMessage[] {
     const { messages } = this.here;
     return within ? messages.filter(({ uid }) => within.some(([from, to]) => uid >= from && uid <= to)) : messages;
   }
@@ -225,7 +274,7 @@ export class FakeServer implements MailServer {
     return this.dialect.uidPlus ? { uidValidity: to.uidValidity, uids: brought } : null;
   }
 
-  private remove(gone: readonly MessageRecord[]): void {
+  private remove(gone: readonly FakeMessage[]): void {
     const trash = this.folderList.find(({ role }) => role === 'trash');
     if (this.handsOver && trash && trash !== this.here)
       for (const message of gone) deliver(trash, { ...message, flags: message.flags & ~FLAG_BITS.deleted });
@@ -257,6 +306,38 @@ export function deliver(folder: FakeFolder, given: Given): number {
     uid,
   });
   return uid;
+}
+
+/** Octets that are given at a time. */
+const PIECE = 1000;
+
+function structureOf(octets: Buffer) {
+  const scanner = new MimeScanner();
+  scanner.push(octets);
+  return scanner.end();
+}
+
+function sectionOf(octets: Buffer, section: string): Buffer {
+  if (section === '') return octets;
+  const part = partOfSection(structureOf(octets), section);
+  if (!part) throw new MailProblem('message-gone', 'There is no such part.');
+  return octets.subarray(part.bodyFrom, part.bodyTo);
+}
+
+/** What a server tells of a message that it was given. */
+export function recordOf(octets: Buffer): Pick<MessageRecord, 'messageId' | 'subject' | 'files'> {
+  const { parts } = structureOf(octets);
+  const fields = fieldsOf(parts[0]?.header ?? '');
+  const headerValue = (wanted: string) => fields.find(({ name }) => name === wanted)?.value ?? '';
+  const files = parts.flatMap((part): MessageFile[] => {
+    const name = /\bname="?([^";\r\n]+)"?/i.exec(part.header)?.[1] ?? '';
+    const isNote = part.header.includes(NOTE_DESCRIPTION);
+    const found = part.type.startsWith('multipart/') || isNote ? null : fileOf(part.type, name, null);
+    const { section, type, encoding } = part;
+    const size = part.bodyTo - part.bodyFrom;
+    return found ? [{ ...found, type, part: section, encoding, size, inside: 0, enclosed: false }] : [];
+  });
+  return { messageId: headerValue('message-id'), subject: headerValue('subject'), files };
 }
 
 const isDeleted = ({ flags }: MessageRecord) => (flags & FLAG_BITS.deleted) !== 0;

@@ -29,7 +29,12 @@ const NOISE = 3;
 
 /** The rest of a FETCH response, as a server may write it. */
 function fetched(items: string): void {
-  const dialogue = new Dialogue({ send: () => undefined, sendsLiterals: () => true, unasked: () => undefined });
+  const dialogue = new Dialogue({
+    send: () => undefined,
+    pour: async () => undefined,
+    sendsLiterals: () => true,
+    unasked: () => undefined,
+  });
   const fetch = { next: () => undefined, read: readRecord, passes: true, patience: 1_000 };
   dialogue.send(fetchCommand<{ uid: number }>({ text: '1:*', messages: 10 }, fetch, () => undefined));
   dialogue.push(Buffer.from(`* 1 FETCH (UID 1 FLAGS () RFC822.SIZE 9 ${items})\r\n`, 'latin1'));

@@ -3,6 +3,8 @@ import type { MessageRecord } from '../../core/mailbox/record';
 import { countOf, intersection, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
 import type {
+  AppendedMessage,
+  Arrived,
   Dialect,
   FlagsRecord,
   FolderChanges,
@@ -33,6 +35,7 @@ import { FolderList } from './folder-list';
 import { FolderNames } from './folder-names';
 import { messageHeader, messageText } from './message-text';
 import { Quotas } from './quotas';
+import { append, sectionOctets } from './transfer';
 import { cut, printed, SetLength } from './wire/sets';
 import type { Status } from './wire/status';
 
@@ -296,7 +299,7 @@ export class ImapServer implements MailServer {
         messages: part === '' ? Math.max(messages, folder.messages) : SEARCHED_AT_ONCE,
         uidNext: folder.grew ? MAX_UID + 1 : folder.uidNext,
       };
-      for (const range of whole(() => answer.ended(bounds))) append(found, range);
+      for (const range of whole(() => answer.ended(bounds))) appendRange(found, range);
     }
     return found;
   }
@@ -478,6 +481,14 @@ export class ImapServer implements MailServer {
     return messageText(this.channel, uid, this.patience);
   }
 
+  download(uid: number, section: string, expected: number, most = Number.MAX_SAFE_INTEGER): AsyncIterable<Buffer> {
+    return sectionOctets(this.channel, uid, section, expected, most, this.patience);
+  }
+
+  append(serverName: string, message: AppendedMessage): Promise<Arrived> {
+    return append(this.channel, serverName, message, this.patience);
+  }
+
   header(uid: number): Promise<string> {
     return messageHeader(this.channel, uid, this.patience);
   }
@@ -498,7 +509,7 @@ async function collected<T>(iterable: AsyncIterable<T>): Promise<T[]> {
 }
 
 /** Appends what the next part of a folder holds: its UIDs are higher than those of the part before. */
-function append(found: [number, number][], [first, last]: readonly [number, number]): void {
+function appendRange(found: [number, number][], [first, last]: readonly [number, number]): void {
   const open = found.at(-1);
   if (open && first <= open[1]) throw unreadable('The server’s answer could not be read: its UIDs do not rise.');
   if (open && first === open[1] + 1) open[1] = last;

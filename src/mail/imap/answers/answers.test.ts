@@ -18,6 +18,7 @@ function heard(
   const sent: string[] = [];
   const dialogue = new Dialogue({
     send: (octets) => sent.push(octets.toString('latin1')),
+    pour: async () => undefined,
     sendsLiterals: () => false,
     unasked: () => undefined,
   });

@@ -1,7 +1,7 @@
 import { MailProblem } from '../../problem';
 import { BorrowedOctets } from '../wire/octets';
 import type { Status } from '../wire/status';
-import { type Command, Dialogue, type Sent, type Untagged } from './dialogue';
+import { type Body, type Command, Dialogue, type Sent, type Untagged } from './dialogue';
 import type { Library } from './library';
 import { refusal } from './refusals';
 
@@ -24,6 +24,7 @@ export class Channel {
     this.octets = BorrowedOctets.from(library);
     this.dialogue = new Dialogue({
       send: (octets) => this.octets.send(octets),
+      pour: (body, sent) => this.pour(body, sent),
       sendsLiterals: () => library.capabilities.has('LITERAL+'),
       unasked,
     });
@@ -73,6 +74,27 @@ export class Channel {
     if (!dialogue.broken) return;
     this.library.close();
     throw dialogue.broken;
+  }
+
+  private async pour(body: Body, sent: () => void): Promise<void> {
+    let left = body.octets;
+    try {
+      for await (const octets of body.read()) {
+        left -= octets.length;
+        if (left < 0) break;
+        await this.octets.sendWhole(octets);
+        sent();
+      }
+      if (left !== 0) throw new Error('A message was not as long as was said.');
+    } catch (error) {
+      // Half a literal is on the line: nothing can be said behind it.
+      this.dialogue.break(
+        error instanceof MailProblem
+          ? error
+          : new MailProblem('connection-lost', 'Tamsel could not send a message to the server.', { cause: error }),
+      );
+      this.library.close();
+    }
   }
 
   /** A server that says goodbye says why. */

@@ -21,10 +21,19 @@ export interface Untagged {
   status: Status | undefined;
 }
 
+/** Octets that are read while they are sent. */
+export interface Body {
+  octets: number;
+  /** All of them, in order; exactly as many as it says. */
+  read(): AsyncIterable<Uint8Array>;
+}
+
 /** A command, and who reads its answer. */
 export interface Command {
   /** The line after the tag; an octet string in it goes as a literal (RFC 9051 §4.3). */
   pieces: readonly (string | Buffer)[];
+  /** A literal at its end that is too long to be held: sent when the server asks for it. */
+  body?: Body;
   /** Milliseconds that it is waited for without anything of its answer coming. */
   patience: number;
   maxResponses?: number;
@@ -54,13 +63,17 @@ export interface Sent {
 interface UnderWay extends Sent {
   tag: string;
   /** What of it is still to be sent, each when the server asks for it. */
-  literals: Buffer[];
+  literals: (Buffer | Body)[];
+  /** Whether its body is being sent. */
+  isPouring: boolean;
   responses: number;
 }
 
 /** How a dialogue reaches out. */
 export interface DialogueEnds {
   send(octets: Buffer): void;
+  /** Sends a body as fast as the line takes it; `sent` is called after each piece. Where it can't, it breaks the dialogue. */
+  pour(body: Body, sent: () => void): Promise<void>;
   /** Whether literals may be sent before the server asks for them (LITERAL+, RFC 7888). */
   sendsLiterals(): boolean;
   /** Told of responses that belong to no command. */
@@ -92,6 +105,7 @@ export class Dialogue implements ResponseListener {
       command,
       tag: `T${++this.sequence}`,
       literals: [],
+      isPouring: false,
       status: undefined,
       problem: undefined,
       responses: 0,
@@ -125,14 +139,15 @@ export class Dialogue implements ResponseListener {
   private flush(): void {
     for (let next = this.unsent[0]; next && next.literals.length === 0; next = this.unsent[0]) {
       next.literals = this.written(next);
+      // It begins with its own line.
       this.ends.send(next.literals.shift() as Buffer);
       if (next.literals.length === 0) this.unsent.shift();
     }
   }
 
   /** A command, cut where the server has to ask for a literal. */
-  private written({ tag, command }: UnderWay): Buffer[] {
-    const parts: Buffer[] = [];
+  private written({ tag, command }: UnderWay): (Buffer | Body)[] {
+    const parts: (Buffer | Body)[] = [];
     let part: Buffer[] = [Buffer.from(`${tag} `, 'latin1')];
     for (const piece of command.pieces) {
       if (typeof piece === 'string') part.push(Buffer.from(piece, 'latin1'));
@@ -142,7 +157,10 @@ export class Dialogue implements ResponseListener {
         part = [piece];
       }
     }
-    parts.push(Buffer.concat([...part, Buffer.from('\r\n')]));
+    const { body } = command;
+    // Asked for before it is sent: a server that has no room says so first.
+    if (body) parts.push(Buffer.concat([...part, Buffer.from(`{${body.octets}}\r\n`)]), body);
+    else parts.push(Buffer.concat([...part, Buffer.from('\r\n')]));
     return parts;
   }
 
@@ -162,8 +180,25 @@ export class Dialogue implements ResponseListener {
     // One that is not the first has to wait until those before it are answered: nobody asked for its literal yet.
     const piece = waiting && waiting === this.open[0] ? waiting.literals.shift() : undefined;
     if (!waiting || !piece) return;
-    this.ends.send(piece);
-    if (waiting.literals.length > 0) return;
+    if (Buffer.isBuffer(piece)) {
+      this.ends.send(piece);
+      if (waiting.literals.length === 0) this.isSent();
+      return;
+    }
+    waiting.isPouring = true;
+    const advanced = () => {
+      waiting.waited = 0;
+    };
+    void this.ends.pour(piece, advanced).then(() => {
+      if (this.broken) return;
+      waiting.isPouring = false;
+      this.ends.send(Buffer.from('\r\n'));
+      this.isSent();
+    });
+  }
+
+  /** The oldest command of which something was still to be sent is through. */
+  private isSent(): void {
     this.unsent.shift();
     this.flush();
   }
@@ -219,11 +254,10 @@ export class Dialogue implements ResponseListener {
     answered.status = status;
     const next = this.open[0];
     if (next) next.waited = 0;
+    if (answered.isPouring)
+      this.break(new MailProblem('connection-lost', 'The server ended a message before it was sent.'));
     // What it no longer wants of a command that it refused.
-    if (this.unsent[0] === answered) {
-      this.unsent.shift();
-      this.flush();
-    }
+    else if (this.unsent[0] === answered) this.isSent();
   }
 }
 

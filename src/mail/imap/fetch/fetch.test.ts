@@ -23,6 +23,7 @@ function read(octets: string, sizes: readonly number[] = [Number.MAX_SAFE_INTEGE
   const unasked: string[] = [];
   const dialogue = new Dialogue({
     send: () => undefined,
+    pour: async () => undefined,
     sendsLiterals: () => true,
     unasked: ({ word }) => unasked.push(word),
   });

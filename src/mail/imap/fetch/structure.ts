@@ -1,4 +1,5 @@
 import { fileOf, MAX_FILES, type MessageFile } from '../../../core/files/file';
+import { NOTE_DESCRIPTION } from '../../../core/mime/note';
 import type { Cursor } from '../wire/cursor';
 import { parameterOf, readParameters } from './parameters';
 
@@ -17,9 +18,9 @@ export function readFiles(cursor: Cursor): MessageFile[] | null {
   const before: number[] = [];
   const isThere = readParts(cursor, {
     enters: () => before.push(files.length),
-    part({ path, type, parameters, encoding, disposition, size, isMessage }) {
+    part({ path, type, parameters, encoding, disposition, size, isMessage, isNote }) {
       const first = isMessage ? (before.pop() as number) : files.length;
-      if (files.length >= MAX_FILES) return;
+      if (isNote || files.length >= MAX_FILES) return;
       const name = parameterOf(disposition.parameters, 'filename') || parameterOf(parameters, 'name');
       const file = fileOf(type, name, disposition.kind);
       if (!file) return;
@@ -45,6 +46,8 @@ export interface Part {
   disposition: Disposition;
   /** Whether it is an enclosed message whose own parts were visited before it. */
   isMessage: boolean;
+  /** Whether it stands in the place of a file that we took out. */
+  isNote: boolean;
 }
 
 /** Who is told of the parts of a structure. */
@@ -106,16 +109,25 @@ function readLeaf(cursor: Cursor, visitor: PartVisitor, path: number[]): void {
   const sub = cursor.string()?.toLowerCase() ?? '';
   const type = `${main}/${sub}`;
   const parameters = readParameters(cursor);
-  // Content-ID and description.
+  // Content-ID.
   cursor.skip();
-  cursor.skip();
+  const isNote = cursor.string() === NOTE_DESCRIPTION;
   const encoding = cursor.string()?.toLowerCase() ?? '';
   const size = readSize(cursor);
   const isMessage = readFieldsOf(cursor, type, visitor, path);
   const disposition = readDisposition(cursor);
   if (main === 'multipart') return;
   const isRead = main !== '' && sub !== '';
-  visitor.part({ path, type: isRead ? type : 'text/plain', parameters, encoding, size, disposition, isMessage });
+  visitor.part({
+    path,
+    type: isRead ? type : 'text/plain',
+    parameters,
+    encoding,
+    size,
+    disposition,
+    isMessage,
+    isNote,
+  });
 }
 
 /** Some servers write NIL, or a string, for the octets of a part. */

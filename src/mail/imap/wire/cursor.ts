@@ -93,6 +93,18 @@ export class Cursor {
     return this.slice(from, this.at);
   }
 
+  /** The octets of a string in any of its forms, as a copy of their own; undefined for NIL. */
+  binary(): Buffer | undefined {
+    this.blanks();
+    if (this.isLiteral()) {
+      const from = this.passLiteral();
+      return Buffer.from(this.bytes.subarray(from, this.at));
+    }
+    const isQuoted = this.next() === QUOTE;
+    const octets = this.octets();
+    return !isQuoted && octets.toUpperCase() === 'NIL' ? undefined : Buffer.from(octets, 'latin1');
+  }
+
   /** Whether nothing is left. */
   isDone(): boolean {
     return this.next() === undefined;

@@ -22,6 +22,15 @@ export function readInternalDate(text: string): Date {
   return Number.isNaN(read.getTime()) ? new Date(0) : read;
 }
 
+/** Writes a date-time in UTC (RFC 9051 §9). */
+export function writeInternalDate(date: Date): string {
+  const two = (number: number) => String(number).padStart(2, '0');
+  const month = MONTHS.slice(3 * date.getUTCMonth(), 3 * date.getUTCMonth() + 3);
+  const day = String(date.getUTCDate()).padStart(2, ' ');
+  const time = [date.getUTCHours(), date.getUTCMinutes(), date.getUTCSeconds()].map(two).join(':');
+  return `${day}-${month}-${String(date.getUTCFullYear()).padStart(4, '0')} ${time} +0000`;
+}
+
 function digits(text: string, at: number, count: number): number {
   let number = 0;
   for (let index = at; index < at + count; index++) {

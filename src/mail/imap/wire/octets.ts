@@ -63,6 +63,20 @@ export class BorrowedOctets {
     this.octets.sink.write(octets);
   }
 
+  /** Sends, and waits until the line takes more. Throws a MailProblem once the connection is lost. */
+  async sendWhole(octets: Uint8Array): Promise<void> {
+    if (this.lost) throw lost();
+    const { sink } = this.octets;
+    if (sink.write(octets)) return;
+    await new Promise<void>((resolve) => {
+      const done = () => {
+        sink.off('drain', done).off('close', done);
+        resolve();
+      };
+      sink.on('drain', done).on('close', done);
+    });
+  }
+
   /**
    * The next octets, and how long they were waited for, in milliseconds. Throws a MailProblem once the connection is lost.
    *

@@ -1,0 +1,23 @@
+import { join, resolve } from 'node:path';
+import { Bag } from './bag';
+
+/** Where the bags of all accounts are on this machine. */
+export class ArchivePlace {
+  private constructor(private readonly directory: string) {}
+
+  /** @throws where the operator's variable is missing. */
+  static from(variables: NodeJS.ProcessEnv): ArchivePlace {
+    const { TAMSEL_ARCHIVE_DIR } = variables;
+    if (!TAMSEL_ARCHIVE_DIR) throw new Error('The variable TAMSEL_ARCHIVE_DIR is missing.');
+    return new ArchivePlace(resolve(TAMSEL_ARCHIVE_DIR));
+  }
+
+  static at(directory: string): ArchivePlace {
+    return new ArchivePlace(directory);
+  }
+
+  /** @param folder a safe name. */
+  bag(account: number, folder: string): Bag {
+    return new Bag(join(this.directory, String(account), folder));
+  }
+}
