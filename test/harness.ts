@@ -129,6 +129,7 @@ export class App {
       ...process.env,
       TAMSEL_DATABASE_URL: url,
       TAMSEL_KEY_FILE: join(folder, 'key'),
+      TAMSEL_ARCHIVE_DIR: join(folder, 'archive'),
       TAMSEL_HOST: '127.0.0.1',
       TAMSEL_PORT: `${port}`,
       HOST: '127.0.0.1',

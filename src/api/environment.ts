@@ -1,4 +1,5 @@
 import { isIP } from 'node:net';
+import { ArchivePlace } from '../archive/place';
 import { LimitedLog } from '../log/limited';
 import { type Log, openLog } from '../log/log';
 import { isLoopback } from '../mail/destination';
@@ -21,6 +22,8 @@ export interface Environment extends OperatorSettings {
   database: Database;
   vault: Vault;
   outbound: OutboundConfig;
+  /** Where bags are on this machine. */
+  archive: ArchivePlace;
   log: Log;
   /** Of requests that are refused. */
   refusals: LimitedLog;
@@ -49,6 +52,7 @@ function read(variables: NodeJS.ProcessEnv): Environment {
     database: openDatabase(required(variables, 'TAMSEL_DATABASE_URL'), 10, STATEMENT_SECONDS),
     vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
     outbound: outboundConfigFrom(variables),
+    archive: ArchivePlace.from(variables),
     log,
     refusals: new LimitedLog(log),
     isOwnHost: (host) => isOwnHost(host, port, bound, origin),

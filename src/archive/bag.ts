@@ -5,6 +5,7 @@ import { dirname, join } from 'node:path';
 import {
   createFile,
   DiskFull,
+  filesBelow,
   flushTree,
   isThere,
   makeFolder,
@@ -75,6 +76,11 @@ export class Bag {
     return { path, size, sha256: hash.digest('hex') };
   }
 
+  /** Takes a file away again, before the bag is whole. */
+  async remove(path: string): Promise<void> {
+    await removeTree(join(this.unfinished, 'data', path));
+  }
+
   /** Writes the manifests of files that were written, and gives the bag its name. */
   async seal(files: AsyncIterable<BaggedFile>, info: BagInfo): Promise<void> {
     const { unfinished } = this;
@@ -123,9 +129,20 @@ export class Bag {
     return { path, size, sha256: hash.digest('hex') };
   }
 
-  /** Where a file is, once the bag is whole. */
-  pathOf(path: string): string {
-    return join(this.path, 'data', path);
+  /**
+   * All files of the bag, its manifests too, in the order of their paths; undefined where it is not whole.
+   *
+   * @param most files that it may hold.
+   */
+  async contents(most: number): Promise<{ path: string; from: string; size: number }[] | undefined> {
+    if (!(await this.isWhole())) return undefined;
+    const found: { path: string; from: string; size: number }[] = [];
+    for await (const path of filesBelow(this.path)) {
+      const from = join(this.path, path);
+      found.push({ path, from, size: (await lstat(from)).size });
+      if (found.length > most) throw new Error(`The bag ${this.path} has more than ${most} files.`);
+    }
+    return found.sort((a, b) => (a.path < b.path ? -1 : 1));
   }
 
   async erase(): Promise<void> {

@@ -46,6 +46,15 @@ export async function flushTree(path: string): Promise<void> {
   await flushFolder(path);
 }
 
+/** The files below a folder, levels parted by `/`. Links are left out. */
+export async function* filesBelow(folder: string, within = ''): AsyncGenerator<string> {
+  for (const entry of await readdir(join(folder, within), { withFileTypes: true })) {
+    const path = within === '' ? entry.name : `${within}/${entry.name}`;
+    if (entry.isDirectory()) yield* filesBelow(folder, path);
+    else if (entry.isFile()) yield path;
+  }
+}
+
 /** Writes a file whole, and has the disk keep it. */
 export async function writeWhole(path: string, text: string): Promise<void> {
   const file = await createFile(path);

@@ -16,28 +16,41 @@ export interface ZippedFile {
 const WHEN = new Date(1980, 0, 1);
 
 /**
- * A ZIP archive (ZIP64 where it has to be) as a stream. The files are stored as they are: what people attach is compressed by
- * itself already.
+ * A ZIP archive (ZIP64 where it has to be) as a stream, and its octets. The files are stored as they are: what people attach is
+ * compressed by itself already.
  */
-export function zipped(files: readonly ZippedFile[]): { octets: Readable; size: Promise<number> } {
+export async function zipped(files: readonly ZippedFile[]): Promise<{ octets: Readable; size: number }> {
   const zip = new ZipFile();
-  zip.on('error', (error) => (zip.outputStream as Readable).destroy(error as Error));
+  const octets = zip.outputStream as Readable;
+  // Whoever reads them is told; where nobody does, nobody has to know.
+  octets.on('error', () => undefined);
+  zip.on('error', (error) => octets.destroy(error as Error));
+  let read: Readable | undefined;
+  octets.on('close', () => read?.destroy());
   for (const { path, from, size } of files)
-    zip.addReadStreamLazy(path, { compress: false, size, mtime: WHEN, mode: 0o100644 }, (done) =>
-      done(null, createReadStream(from, { highWaterMark: 1024 * 1024 })),
-    );
+    zip.addReadStreamLazy(path, { compress: false, size, mtime: WHEN, mode: 0o100644 }, (done) => {
+      read = createReadStream(from, { highWaterMark: 1024 * 1024 });
+      if (octets.destroyed) read.destroy();
+      done(null, read);
+    });
   // Its types leave out that it tells the size.
-  const size = new Promise<number>((resolve) =>
+  const size = await new Promise<number>((resolve) =>
     zip.end({ forceZip64Format: false, comment: '' }, resolve as unknown as () => void),
   );
-  return { octets: zip.outputStream as Readable, size };
+  return { octets, size };
 }
 
-/** The octets of a stream from one on. */
-export async function* from(octets: AsyncIterable<Uint8Array>, first: number): AsyncGenerator<Uint8Array> {
+/** The octets of a stream from one to another, both included. What lies behind is not read. */
+export async function* between(
+  octets: AsyncIterable<Uint8Array>,
+  first: number,
+  last: number,
+): AsyncGenerator<Uint8Array> {
   let at = 0;
   for await (const piece of octets) {
-    if (at + piece.length > first) yield piece.subarray(Math.max(0, first - at));
+    const wanted = piece.subarray(Math.max(0, first - at), Math.max(0, last + 1 - at));
+    if (wanted.length > 0) yield wanted;
     at += piece.length;
+    if (at > last) return;
   }
 }

@@ -17,7 +17,7 @@ interface Holder {
 const LOCK = 'in-use.json';
 const PURPOSE = 'purpose';
 /** What `--fresh` forgets. */
-const FORGOTTEN = ['postgres', 'stand-in', 'logs'];
+const FORGOTTEN = ['postgres', 'stand-in', 'logs', 'archive'];
 
 /** The folder of an instance's data. One instance at a time holds it. */
 export class DataFolder {

@@ -165,7 +165,7 @@ async function applyMigrations(root: string, url: string): Promise<void> {
 }
 
 /** Private addresses may be reached by themselves only while nobody but this machine can ask for it. */
-function childEnvironment({ host, port }: ServeOptions, url: string, keyFile: string): NodeJS.ProcessEnv {
+function childEnvironment({ data, host, port }: ServeOptions, url: string, keyFile: string): NodeJS.ProcessEnv {
   const local = (host === 'localhost' || isLoopback(host)) && !process.env.TAMSEL_ORIGIN;
   return {
     ...process.env,
@@ -173,6 +173,7 @@ function childEnvironment({ host, port }: ServeOptions, url: string, keyFile: st
     ASTRO_TELEMETRY_DISABLED: '1',
     TAMSEL_DATABASE_URL: url,
     TAMSEL_KEY_FILE: keyFile,
+    TAMSEL_ARCHIVE_DIR: process.env.TAMSEL_ARCHIVE_DIR || join(data, 'archive'),
     TAMSEL_HOST: host,
     TAMSEL_PORT: `${port}`,
     ...(local ? { TAMSEL_ALLOW_PRIVATE: process.env.TAMSEL_ALLOW_PRIVATE ?? '1' } : {}),

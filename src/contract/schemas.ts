@@ -1,5 +1,6 @@
 import * as v from 'valibot';
 import { CATEGORIES } from '../core/categories/categories';
+import { FILE_KINDS } from '../core/files/kinds';
 import { GUARD_KINDS } from '../core/guards/guards';
 import { CHOSEN_ROLES } from '../core/mailbox/roles';
 import { GROUPINGS } from '../core/senders/grouping';
@@ -231,6 +232,71 @@ export const MessageDetails = v.object({
   reasons: v.array(v.string()),
   header: v.nullable(v.string()),
 });
+
+/** Files, and their octets. */
+export const FileAmount = v.object({ files: count, bytes: count });
+
+export const File = v.object({
+  id: count,
+  /** A message that has it. */
+  message: count,
+  folder: v.string(),
+  name: v.string(),
+  type: v.string(),
+  kind: v.picklist(FILE_KINDS),
+  /** As it counts in the mailbox. */
+  size: count,
+  /** Decoded, as far as the encoded size tells. */
+  decoded: count,
+  /** Section of the message (RFC 9051). */
+  part: v.string(),
+  /** Whether it is inside a message that is enclosed in another. */
+  enclosed: v.boolean(),
+  from: v.nullable(author),
+  subject: v.string(),
+  date: v.nullable(Timestamp),
+  /** Whether a copy is outside the mailbox, and whether it was read back and was equal. */
+  copy: v.picklist(['none', 'saved', 'checked']),
+});
+
+/** A set of files that is kept outside the mailbox (RFC 8493). */
+export const Bag = v.object({
+  id: count,
+  label: v.string(),
+  place: v.picklist(['here', 'download']),
+  state: v.picklist(['queued', 'running', 'checking', 'paused', 'done', 'cancelled', 'failed', 'erased']),
+  /** Octets as they count in the mailbox. */
+  asked: FileAmount,
+  /** Octets on the disk. */
+  saved: FileAmount,
+  checked: FileAmount,
+  left: v.array(
+    v.object({ reason: v.picklist(['vanished', 'differs', 'unreadable', 'cancelled']), ...FileAmount.entries }),
+  ),
+  problem: v.optional(ProblemNote),
+  waits: Waits,
+  createdAt: Timestamp,
+  endedAt: v.optional(Timestamp),
+  /** When every octet was last read back from the disk. */
+  checkedAt: v.optional(Timestamp),
+});
+
+export const BagFile = v.object({
+  file: count,
+  /** Below `data/`. */
+  path: v.optional(v.string()),
+  /** Octets on the disk. */
+  size: v.optional(count),
+  sha256: v.optional(v.string()),
+  /** Octets in the mailbox. */
+  encoded: count,
+  checkedAt: v.optional(v.nullable(Timestamp)),
+  /** Why it is not in the bag. */
+  reason: v.optional(v.string()),
+});
+
+/** What a copy that was handed in comes to. */
+export const CopyCheck = v.object({ checked: count, differs: v.array(v.string()), unknown: v.array(v.string()) });
 
 export const Sender = v.object({
   key: v.string(),

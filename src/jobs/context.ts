@@ -1,3 +1,4 @@
+import type { ArchivePlace } from '../archive/place';
 import type { Log } from '../log/log';
 import type { OutboundConfig } from '../mail/outbound-config';
 import type { Submission } from '../mail/submission';
@@ -11,6 +12,8 @@ export interface WorkContext {
   outbound: OutboundConfig;
   /** Undefined where the operator configured none: no mail is sent then. */
   submission: Submission | undefined;
+  /** Where bags are on this machine. */
+  archive: ArchivePlace;
   log: Log;
   /** Identifies this process in leases. */
   worker: string;

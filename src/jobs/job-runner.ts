@@ -2,7 +2,8 @@ import { isPassing, MailProblem } from '../mail/problem';
 import type { MailServer } from '../mail/server';
 import { type Account, accountById } from '../store/access/accounts';
 import { canSignIn } from '../store/access/credentials';
-import { type Database, isDatabaseTrouble, transaction } from '../store/database';
+import { bagById, updateBag } from '../store/archive/bags';
+import { type Database, isDatabaseTrouble, type Queryable, transaction } from '../store/database';
 import { tell } from '../store/events';
 import { scanById, updateScan } from '../store/index/scans';
 import {
@@ -20,6 +21,7 @@ import { TooLarge, type Turn, type WorkContext } from './context';
 import { leased } from './leased-server';
 import { confirmQuota, runQuotaCheck } from './quota-check';
 import { carryOut } from './run/run';
+import { save } from './save/save';
 import { indexAllWords } from './scan/index-words';
 import { scan } from './scan/scan';
 import { failSearch, search } from './search';
@@ -128,6 +130,8 @@ export class JobRunner {
     } else if (job.kind === 'search') {
       if (await search(context, job, this.server, turn)) await finishJob(database, job);
       else await giveWay(database, job, context.worker);
+    } else if (job.kind === 'save') {
+      await save(context, job, account, this.server, turn);
     } else {
       const outcome = await carryOut(context, job, account, this.server, signedIn, turn);
       if (outcome === 'paused') await this.pause(job);
@@ -161,27 +165,48 @@ export class JobRunner {
     // What the server says can't be believed: a person decides whether to go on.
     if (job.kind === 'run' && problem.kind === 'unreadable-answer') return this.pause(job, problem);
     await transaction(database, async (client) => {
-      const work =
-        job.kind === 'scan'
-          ? await scanById(client, job.account, job.subject)
-          : await runById(client, job.account, job.subject);
-      const attempts = (work?.attempts ?? 0) + 1;
+      const { attempts: before, update } = await workOf(client, job);
+      const attempts = before + 1;
       // Somebody may have signed in while what was kept before was refused.
       const passes =
         isPassing(error) || (error instanceof SignInNeeded && (await canSignIn(client, vault, job.account)));
       const again = passes && attempts < MAX_ATTEMPTS;
-      const change = again ? { problem, attempts } : { state: 'failed' as const, problem, attempts: 0 };
-      if (job.kind === 'scan')
-        await tell(client, job.account, 'scan', await updateScan(client, job.account, job.subject, change));
-      else {
-        await updateRun(client, job.account, job.subject, change);
-        await tell(client, job.account, 'run', await runById(client, job.account, job.subject));
-      }
+      await update(again ? { problem, attempts } : { state: 'failed', problem, attempts: 0 });
       if (again)
         await postponeJob(client, job, worker, Math.min(MAX_WAIT_SECONDS, FIRST_WAIT_SECONDS * 2 ** (attempts - 1)));
       else await finishJob(client, job);
     });
   }
+}
+
+/** How often the work of a job was tried in a row, and how what becomes of it is written down and told. */
+async function workOf(
+  db: Queryable,
+  { kind, account, subject }: Job,
+): Promise<{
+  attempts: number;
+  update(change: { state?: 'failed'; problem: { kind: string; detail: string }; attempts: number }): Promise<void>;
+}> {
+  if (kind === 'scan')
+    return {
+      attempts: (await scanById(db, account, subject))?.attempts ?? 0,
+      update: async (change) => tell(db, account, 'scan', await updateScan(db, account, subject, change)),
+    };
+  if (kind === 'save')
+    return {
+      attempts: (await bagById(db, account, subject))?.attempts ?? 0,
+      async update(change) {
+        await updateBag(db, account, subject, change);
+        await tell(db, account, 'bag', await bagById(db, account, subject));
+      },
+    };
+  return {
+    attempts: (await runById(db, account, subject))?.attempts ?? 0,
+    async update(change) {
+      await updateRun(db, account, subject, change);
+      await tell(db, account, 'run', await runById(db, account, subject));
+    },
+  };
 }
 
 /** A job as the log names it. */

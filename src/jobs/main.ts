@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { ArchivePlace } from '../archive/place';
 import { openLog } from '../log/log';
 import { outboundConfigFrom } from '../mail/outbound-config';
 import { submissionFrom } from '../mail/submission';
@@ -18,6 +19,7 @@ const worker = new Worker({
   vault: Vault.open(TAMSEL_KEY_FILE),
   outbound: outboundConfigFrom(process.env),
   submission: submissionFrom(process.env),
+  archive: ArchivePlace.from(process.env),
   log: openLog('worker'),
   worker: randomUUID(),
   leaseSeconds: Number(TAMSEL_LEASE_SECONDS || 6),

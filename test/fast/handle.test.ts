@@ -22,6 +22,7 @@ before(async () => {
   Object.assign(process.env, {
     TAMSEL_DATABASE_URL: url,
     TAMSEL_KEY_FILE: join(temporaryFolder(), 'key'),
+    TAMSEL_ARCHIVE_DIR: temporaryFolder(),
     TAMSEL_PORT: '4321',
     TAMSEL_HOST: '127.0.0.1',
   });

@@ -5,8 +5,10 @@ import type { Environment } from '../../src/api/environment';
 import { limitsFrom } from '../../src/api/limits';
 import type { Route, RouteInput } from '../../src/api/route';
 import { ROUTES } from '../../src/api/routes';
+import { ArchivePlace } from '../../src/archive/place';
 import type { WorkContext } from '../../src/jobs/context';
 import { carryOut, type RunOutcome } from '../../src/jobs/run/run';
+import { save } from '../../src/jobs/save/save';
 import { scan } from '../../src/jobs/scan/scan';
 import { type Account, accountById, findOrCreateAccount } from '../../src/store/access/accounts';
 import { Vault } from '../../src/store/access/vault';
@@ -15,7 +17,7 @@ import { openScan } from '../../src/store/index/scans';
 import { enqueue, finishJob, takeJob } from '../../src/store/jobs';
 import { addFirstGuards } from '../../src/store/plan/guards';
 import { type Run, runById } from '../../src/store/runs/runs';
-import { freshDatabase } from '../harness';
+import { freshDatabase, temporaryFolder } from '../harness';
 import type { FakeServer } from './fake-server';
 
 const CAPACITY = { large: true, perHost: 8, suspect: true };
@@ -26,7 +28,7 @@ export class Mailbox {
     readonly database: Database,
     readonly server: FakeServer,
     public account: Account,
-    private readonly context: WorkContext,
+    readonly context: WorkContext,
     private readonly environment: Environment,
   ) {}
 
@@ -39,16 +41,18 @@ export class Mailbox {
     const { id } = await findOrCreateAccount(database, place);
     await addFirstGuards(database, id);
     const account = (await accountById(database, id)) as Account;
+    const archive = ArchivePlace.at(temporaryFolder());
     const context = {
       database,
       vault,
       log,
+      archive,
       worker: randomUUID(),
       leaseSeconds: 600,
       mostMessages: 1_000,
     } as WorkContext;
     const limits = limitsFrom((_, usual) => usual);
-    const environment = { database, vault, log, limits, canMail: false } as unknown as Environment;
+    const environment = { database, vault, log, limits, archive, canMail: false } as unknown as Environment;
     const mailbox = new Mailbox(database, server, account, context, environment);
     await mailbox.scan();
     return mailbox;
@@ -83,6 +87,19 @@ export class Mailbox {
     return answer instanceof Response ? answer.json() : JSON.parse(JSON.stringify(answer ?? null));
   }
 
+  /** Downloads a bag, or a range of it. */
+  async download(bag: number, range?: string): Promise<Response> {
+    const route = ROUTES.downloadBag as Route;
+    const request = new Request('http://127.0.0.1/', { headers: range ? { range } : {} });
+    const { environment, account } = this;
+    return route.handle({
+      environment,
+      account,
+      request,
+      parameters: { bag: `${bag}` },
+    } as unknown as RouteInput) as Promise<Response>;
+  }
+
   /** Asks for a run, and does it to its end, or as far as it comes. */
   async run(body: unknown): Promise<Run> {
     const { id } = await this.call('startRun', body);
@@ -98,6 +115,10 @@ export class Mailbox {
     if (!job) throw new Error('no job waits');
     const turn = { claimLarge: () => true, progressed: async () => undefined };
     const another = async () => server;
+    if (job.kind === 'save') {
+      await save(context, job, this.account, server, turn);
+      return undefined;
+    }
     if (job.kind !== 'scan') return carryOut(context, job, this.account, server, another, turn);
     await scan(context, job, this.account, server, another, turn);
     await finishJob(database, job);

@@ -16,12 +16,13 @@ import { criteriaToSieve } from '../../src/core/criteria/sieve';
 import type { Criteria, Field, Operator } from '../../src/core/criteria/tree';
 import { fileKind } from '../../src/core/files/kinds';
 import { FLAG_BITS } from '../../src/core/mailbox/flags';
-import { numbersOf, parseSequenceSet } from '../../src/core/sets/ranges';
+import { numbersOf, parseSequenceSet, rangesOf } from '../../src/core/sets/ranges';
 import { fold } from '../../src/core/text';
 import { OCTETS_IN } from '../../src/core/units';
 import { connectImap } from '../../src/mail/imap/connect';
 import type { Access } from '../../src/mail/server';
 import { type Account, accountById } from '../../src/store/access/accounts';
+import { amountOfFiles, matchingFiles } from '../../src/store/archive/file-list';
 import { transaction } from '../../src/store/database';
 import { tell } from '../../src/store/events';
 import { amountOf, matchingIds } from '../../src/store/index/messages';
@@ -33,6 +34,14 @@ import { App, cleanUp, demoScenario, PASSWORD, startStandIn, temporaryFolder, US
 import { plainlyGuarded } from '../plain-guards';
 
 after(cleanUp);
+
+interface RowFile {
+  id: number;
+  name: string;
+  type: string;
+  /** What is no file inside it. */
+  size: number;
+}
 
 interface Row {
   size: number;
@@ -47,7 +56,9 @@ interface Row {
   list: string;
   subject: string;
   recipients: { name: string; address: string }[];
-  files: { name: string; type: string; size: number }[];
+  files: RowFile[];
+  /** The file that is meant, of criteria of files. */
+  file?: RowFile;
   category: number;
   keywords: string[];
   id: number;
@@ -85,7 +96,7 @@ function means(criteria: Criteria, row: Row): boolean {
   switch (value.type) {
     case 'octets':
       return compare(
-        field === 'size' ? row.size : row.files.reduce((sum, { size }) => sum + size, 0),
+        field === 'size' ? (row.file ?? row).size : row.files.reduce((sum, { size }) => sum + size, 0),
         op,
         value.number * (value.unit ? OCTETS_IN[value.unit] : 1),
       );
@@ -136,9 +147,11 @@ function textsOf(field: string, row: Row): string[] {
     case 'subject':
       return [row.subject];
     case 'file':
-      return row.files.map(({ name }) => name).filter(Boolean);
+      return filesMeant(row)
+        .map(({ name }) => name)
+        .filter(Boolean);
     case 'kind':
-      return row.files.map(({ type, name }) => fileKind(type, name));
+      return filesMeant(row).map(({ type, name }) => fileKind(type, name));
     case 'category':
       return [CATEGORIES[row.category] as string];
     case 'keyword':
@@ -147,6 +160,8 @@ function textsOf(field: string, row: Row): string[] {
       return [row.folder];
   }
 }
+
+const filesMeant = ({ file, files }: Row) => (file ? [file] : files);
 
 const run = promisify(execFile);
 
@@ -157,7 +172,9 @@ let app: App;
 async function rowsOf(path: string): Promise<Row[]> {
   const { rows } = await app.database.query(
     `select p.id, p.uid, p.size, p.received, m.sent, p.flags, f.path as folder, m.from_name as name, m.from_address as address,
-       m.from_host as host, m.from_domain as domain, m.list_id as list, m.subject, m.recipients, m.files, p.category, p.keywords
+       m.from_host as host, m.from_domain as domain, m.list_id as list, m.subject, m.recipients, p.category, p.keywords,
+       coalesce((select json_agg(json_build_object('id', f.id, 'name', f.name, 'type', f.type, 'size', f.own_size) order by f.id)
+         from file f where f.account = p.account and f.id / 512 = p.message), '[]') as files
      from placement p join message m on m.account = p.account and m.id = p.message
      join folder f on f.account = p.account and f.id = p.folder
      where p.account = $1 and p.gone_at is null and not f.repeats`,
@@ -246,6 +263,30 @@ test('a thousand random expressions give the same messages by columns, by SQL an
     { numRuns: 1_000, includeErrorInReport: true },
   );
   assert.ok(narrowed > 300, `only ${narrowed} expressions told messages apart`);
+});
+
+test('and of files the same by SQL and by their plain meaning, each file once', async () => {
+  const account = await accountOf('/accounts/1');
+  const files = (await rowsOf('/accounts/1')).flatMap((row) => row.files.map((file) => ({ ...row, file })));
+  assert.ok(files.length > 100, `there are ${files.length} files`);
+  let narrowed = 0;
+  await fc.assert(
+    fc.asyncProperty(anyCriteria, async (criteria) => {
+      const sizes = new Map<number, number>();
+      for (const row of files) if (means(criteria, row)) sizes.set(row.file.id, row.file.size);
+      if (sizes.size > 0 && sizes.size < files.length) narrowed++;
+      const amount = { files: sizes.size, bytes: [...sizes.values()].reduce((sum, size) => sum + size, 0) };
+      assert.deepEqual(
+        await amountOfFiles(app.database, account, criteria, 'all', NOW),
+        amount,
+        printCriteria(criteria),
+      );
+      const matching = await matchingFiles(app.database, account, criteria, 'all', NOW);
+      assert.deepEqual(matching, rangesOf([...sizes.keys()]), printCriteria(criteria));
+    }),
+    { numRuns: 200, includeErrorInReport: true },
+  );
+  assert.ok(narrowed > 50, `only ${narrowed} expressions told files apart`);
 });
 
 /** Fields whose searches are exact; `keyword` as a whole only, and `age` to the second by the server's clock. */

@@ -1,11 +1,13 @@
 import type { Route } from '../route';
 import * as authorizations from './authorizations';
+import * as bags from './bags';
 import * as categories from './categories';
 import * as columns from './columns';
 import * as criteria from './criteria';
 import * as decisions from './decisions';
 import * as discovery from './discovery';
 import * as events from './events';
+import * as files from './files';
 import * as filters from './filters';
 import * as guards from './guards';
 import * as ledger from './ledger';
@@ -52,6 +54,17 @@ export const ROUTES: Record<string, Route> = {
   getMessage: messages.getMessage,
   getMessageText: messages.getMessageText,
   getColumns: columns.getColumns,
+  listFiles: files.listFiles,
+  saveFiles: bags.saveFiles,
+  listBags: bags.listBags,
+  getBag: bags.getBag,
+  listBagFiles: bags.listBagFiles,
+  pauseBag: bags.pauseBag,
+  resumeBag: bags.resumeBag,
+  cancelBag: bags.cancelBag,
+  downloadBag: bags.downloadBag,
+  checkBag: bags.checkBag,
+  deleteBag: bags.deleteBag,
   listMatches: criteria.listMatches,
   startSearch: criteria.startSearch,
   getSearch: criteria.getSearch,

@@ -1,5 +1,5 @@
 import { type Category, categoryNumber } from '../categories/categories';
-import { type FileKind, kindBit } from '../files/kinds';
+import { type FileKind, kindBit, kindNumber } from '../files/kinds';
 import { FLAG_BITS } from '../mailbox/flags';
 import { printMultirange, type Ranges } from '../sets/ranges';
 import { fold } from '../text';
@@ -19,9 +19,11 @@ export interface SqlContext {
   guarded: Ranges;
   /** The account, where the words of all its messages are indexed; else null. */
   words: number | null;
+  /** Whether the condition is of files, alias f: their size, kind and name are meant then. */
+  ofFiles?: boolean | undefined;
 }
 
-/** A condition over the aliases p (placement) and m (message), its values as parameters. */
+/** A condition over the aliases p (placement), m (message) and, of files, f; its values as parameters. */
 export interface SqlCondition {
   text: string;
   values: unknown[];
@@ -110,7 +112,7 @@ class Compiler {
   }
 
   private numeric(field: Field): string {
-    if (field === 'size') return 'p.size';
+    if (field === 'size') return this.context.ofFiles ? 'f.own_size' : 'p.size';
     this.readsMessage = true;
     return field === 'files' ? 'm.file_count' : 'm.file_bytes';
   }
@@ -160,12 +162,15 @@ class Compiler {
     if (field === 'keyword' && isStorable(wanted)) return this.keyword(wanted, contains);
     if (field === 'text') return this.within(this.context.texts.get(wanted) ?? []);
     if (!isStorable(wanted)) return 'false';
+    if (this.context.ofFiles && field === 'kind')
+      return `(f.kind = ${this.parameter(kindNumber(wanted as FileKind), 'int')})`;
     this.readsMessage = true;
     if (field === 'kind') return `(m.kinds & ${this.parameter(kindBit(wanted as FileKind), 'int')} <> 0)`;
     const parameter = this.parameter(contains ? likePattern(wanted) : wanted, 'text');
     const compare = (column: string) => (contains ? `${column} like ${parameter}` : `${column} = ${parameter}`);
     // A registrable domain means all below it; a subdomain in full means itself alone.
     if (field === 'domain') return `(${compare('m.from_domain')} or ${compare('m.from_host')})`;
+    if (this.context.ofFiles && field === 'file') return `(${compare('f.name_folded')})`;
     // Several texts in one column are parted by line feeds, which no header text holds.
     if (field === 'to' || field === 'file') {
       const column = field === 'to' ? 'm.to_folded' : 'm.files_folded';

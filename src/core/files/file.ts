@@ -64,6 +64,9 @@ const FILES_OF_MESSAGE = 512;
 /** Files of one message that are listed. */
 export const MAX_FILES = 500;
 
+/** The place, among the files of a message, of the whole message as a file. */
+export const WHOLE_MESSAGE = 511;
+
 /** The number of a file in its account: rising with its message and its place among that message's files. Below 2^53. */
 export function fileId(message: number, ordinal: number): number {
   return message * FILES_OF_MESSAGE + ordinal;

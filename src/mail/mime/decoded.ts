@@ -8,10 +8,14 @@ import { Decoder as QuotedPrintableDecoder } from 'libqp';
  *
  * @param encoding lower case.
  */
-export function decoded(octets: AsyncIterable<Uint8Array>, encoding: string): AsyncIterable<Uint8Array> {
-  if (encoding !== 'base64' && encoding !== 'quoted-printable') return octets;
+export async function* decoded(octets: AsyncIterable<Uint8Array>, encoding: string): AsyncGenerator<Uint8Array> {
+  if (encoding !== 'base64' && encoding !== 'quoted-printable') return yield* octets;
   const decoder = encoding === 'base64' ? new Base64Decoder() : new QuotedPrintableDecoder();
   const source = Readable.from(octets, { objectMode: false });
   source.on('error', (error) => decoder.destroy(error));
-  return source.pipe(decoder);
+  try {
+    yield* source.pipe(decoder) as AsyncIterable<Uint8Array>;
+  } finally {
+    source.destroy();
+  }
 }

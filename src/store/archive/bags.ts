@@ -1,7 +1,9 @@
+import { randomBytes } from 'node:crypto';
+import { WHOLE_MESSAGE } from '../../core/files/file';
 import { printMultirange, type Ranges } from '../../core/sets/ranges';
 import { fold } from '../../core/text';
 import { nextNumber } from '../access/accounts';
-import { type Queryable, row, rows, theRow } from '../database';
+import { type Queryable, row, rows } from '../database';
 
 export type BagPlace = 'here' | 'download';
 export type BagState =
@@ -63,26 +65,45 @@ export async function bagById(db: Queryable, account: number, id: number): Promi
   return row<Bag>(db, `select ${COLUMNS} from bag where account = $1 and id = $2`, [account, id]);
 }
 
-/** Makes a bag that is to hold files; gives its number. @param folder what its folder is called, before its number. */
+/** What a bag is to hold, as f (id, part, name, type, encoding, size): files, and whole messages by the number kept for them. */
+const WANTED = `bag b cross join lateral unnest(b.files) as span cross join lateral (
+    select id, part, name, type, encoding, size from file where account = $1 and id >= lower(span) and id < upper(span)
+    union all
+    select id * 512 + ${WHOLE_MESSAGE}, '', coalesce(nullif(subject, ''), 'message') || '.eml', 'message/rfc822', '8bit', coalesce((
+      select size from placement where account = $1 and message = message.id and gone_at is null order by id limit 1), 0)
+    from message where account = $1 and id >= lower(span) / 512 and id < upper(span) / 512
+    offset 0) f`;
+
+/**
+ * Makes a bag that is to hold files; gives its number.
+ *
+ * @param folder what its folder is called, before its number and what no other has: an index that was restored from a backup
+ *   gives numbers again.
+ */
 export async function createBag(
   db: Queryable,
   account: number,
-  bag: { label: string; place: BagPlace; folder: string; files: Ranges; asked: FileAmount },
+  bag: { label: string; place: BagPlace; folder: string; files: Ranges },
 ): Promise<number> {
   const id = await nextNumber(db, account, 'bag');
   await db.query(
     `insert into bag (account, id, label, place, folder, files, asked_files, asked_bytes)
-     values ($1, $2, $3, $4, $5, $6::int8multirange, $7, $8)`,
+     values ($1, $2, $3, $4, $5, $6::int8multirange, 0, 0)`,
     [
       account,
       id,
       bag.label,
       bag.place,
-      `${bag.folder}-${id}`,
+      `${bag.folder}-${id}-${randomBytes(3).toString('hex')}`,
       printMultirange(bag.files),
-      bag.asked.files,
-      bag.asked.bytes,
     ],
+  );
+  await db.query(
+    `update bag set asked_files = wanted.files, asked_bytes = wanted.bytes from (
+       select count(f.id)::int as files, coalesce(sum(f.size), 0)::bigint as bytes from ${WANTED}
+       where b.account = $1 and b.id = $2) wanted
+     where bag.account = $1 and bag.id = $2`,
+    [account, id],
   );
   return id;
 }
@@ -133,8 +154,8 @@ export interface PendingFile {
   file: number;
   placement: number;
   generation: number;
-  folder: number;
   uid: number;
+  /** '' for the whole message. */
   part: string;
   name: string;
   type: string;
@@ -143,22 +164,18 @@ export interface PendingFile {
   size: number;
   date: Date;
   author: string;
-  subject: string;
-  messageId: string;
 }
 
 /**
- * Files of a bag that were not dealt with, by folder and UID, at most so many; of a message in several folders one place is
- * enough. Those whose message is gone have none.
+ * What of a bag was not dealt with, by folder and UID, at most so many; of a message in several folders one place is enough.
+ * What is nowhere any more is not among them.
  */
 export async function pendingFiles(db: Queryable, account: number, bag: number, most: number): Promise<PendingFile[]> {
   return rows<PendingFile>(
     db,
-    `select f.id as file, p.id as placement, p.generation, p.folder, p.uid, f.part, f.name, f.type, f.encoding, f.size,
-       coalesce(m.sent, p.received) as date, coalesce(nullif(m.from_name, ''), m.from_address) as author,
-       m.subject, m.message_id as "messageId"
-     from bag b cross join lateral unnest(b.files) as span
-     cross join lateral (select * from file where account = $1 and id >= lower(span) and id < upper(span) offset 0) f
+    `select f.id as file, p.id as placement, p.generation, p.uid, f.part, f.name, f.type, f.encoding, f.size,
+       coalesce(m.sent, p.received) as date, coalesce(nullif(m.from_name, ''), m.from_address) as author
+     from ${WANTED}
      cross join lateral (select * from message where account = $1 and id = f.id / 512 offset 0) m
      cross join lateral (
        select * from placement where account = $1 and message = m.id and gone_at is null order by id limit 1) p
@@ -169,16 +186,29 @@ export async function pendingFiles(db: Queryable, account: number, bag: number, 
   );
 }
 
-/** Notes of what a bag was to hold and is nowhere any more that it vanished. */
-export async function leaveVanishedFiles(db: Queryable, account: number, bag: number): Promise<void> {
+/** Notes of all that a bag was to hold, and that was not dealt with, why it is not in it. */
+export async function leaveRestOfBag(
+  db: Queryable,
+  account: number,
+  bag: number,
+  reason: 'vanished' | 'cancelled',
+): Promise<void> {
   await db.query(
     `insert into bag_file (account, bag, file, placement, encoded, reason)
-     select $1, $2, f.id, 0, f.size, 'vanished' from bag b cross join lateral unnest(b.files) as span
-     cross join lateral (select * from file where account = $1 and id >= lower(span) and id < upper(span) offset 0) f
-     where b.account = $1 and b.id = $2
+     select $1, $2, f.id, 0, f.size, $3 from ${WANTED} where b.account = $1 and b.id = $2
      on conflict do nothing`,
+    [account, bag, reason],
+  );
+}
+
+/** Notes of all files of a bag that it was never whole: what was saved of it is gone. */
+export async function cancelFilesOfBag(db: Queryable, account: number, bag: number): Promise<void> {
+  await db.query(
+    `update bag_file set reason = 'cancelled', path = '', path_key = null, checked_at = null
+     where account = $1 and bag = $2 and reason is null`,
     [account, bag],
   );
+  await leaveRestOfBag(db, account, bag, 'cancelled');
 }
 
 /** Whether a path of a bag is taken, in any letter case. */
@@ -240,6 +270,58 @@ export async function savedFiles(
   );
 }
 
+/** Files of a bag that are not in it, and why, in the order of their ids, behind one, at most so many. */
+export async function unsavedFiles(
+  db: Queryable,
+  account: number,
+  bag: number,
+  after: number,
+  most: number,
+): Promise<{ file: number; encoded: number; reason: UnsavedReason }[]> {
+  return rows(
+    db,
+    `select file, encoded, reason from bag_file
+     where account = $1 and bag = $2 and file > $3 and reason is not null order by file limit $4`,
+    [account, bag, after, most],
+  );
+}
+
+/** What a copy that was handed in comes to: files that are equal, the paths of those that are not, and paths that the bag has not. */
+export interface CopyCheck {
+  checked: number;
+  differs: string[];
+  unknown: string[];
+}
+
+/** Compares a copy of files of a bag by its SHA-256, and notes those that are equal as checked. */
+export async function checkHandedIn(
+  db: Queryable,
+  account: number,
+  bag: number,
+  handedIn: readonly { path: string; sha256: string }[],
+): Promise<CopyCheck> {
+  const found = await rows<{ path: string; file: number | null; equal: boolean | null }>(
+    db,
+    `select h.path, f.file, encode(f.sha256, 'hex') = h.sha256 as equal from unnest($3::text[], $4::text[], $5::text[]) as h (path, key, sha256)
+     left join bag_file f on f.account = $1 and f.bag = $2 and f.reason is null and f.path_key = h.key and f.path = h.path
+     order by h.path`,
+    [
+      account,
+      bag,
+      handedIn.map(({ path }) => path),
+      handedIn.map(({ path }) => fold(path)),
+      handedIn.map(({ sha256 }) => sha256),
+    ],
+  );
+  const equal = found.flatMap(({ file, equal }) => (file !== null && equal ? [file] : []));
+  await noteChecked(db, account, bag, equal);
+  return {
+    checked: equal.length,
+    differs: found.flatMap(({ path, file, equal }) => (file !== null && !equal ? [path] : [])),
+    unknown: found.flatMap(({ path, file }) => (file === null ? [path] : [])),
+  };
+}
+
 /** Notes of saved files that a copy of them that stays was read back and was equal. */
 export async function noteChecked(
   db: Queryable,
@@ -279,12 +361,40 @@ export async function checkedCopies(
   return new Map(found.map(({ file, ...copy }) => [file, copy]));
 }
 
-/** What a set of files comes to. */
-export async function amountOfFiles(db: Queryable, account: number, files: Ranges): Promise<FileAmount> {
-  return theRow<FileAmount>(
+/** What the index of a bag says of a file (core/archive). */
+export interface IndexedFile extends SavedFile {
+  part: string;
+  name: string;
+  type: string;
+  folder: string;
+  uid: number;
+  uidValidity: number;
+  received: Date;
+  messageId: string;
+  from: string;
+  subject: string;
+}
+
+/** Saved files of a bag with their messages, in the order of their ids, behind one, at most so many. */
+export async function indexedFiles(
+  db: Queryable,
+  account: number,
+  bag: number,
+  after: number,
+  most: number,
+): Promise<IndexedFile[]> {
+  return rows<IndexedFile>(
     db,
-    `select count(f.id)::int as files, coalesce(sum(f.size), 0)::bigint as bytes from unnest($2::int8multirange) as span
-     cross join lateral (select * from file where account = $1 and id >= lower(span) and id < upper(span) offset 0) f`,
-    [account, printMultirange(files)],
+    `select s.file, s.placement, s.path, s.size, encode(s.sha256, 'hex') as sha256, s.encoded, coalesce(f.part, '') as part,
+       coalesce(f.name, '') as name, coalesce(f.type, 'message/rfc822') as type, d.path as folder, p.uid,
+       g.uid_validity as "uidValidity", p.received, m.message_id as "messageId", m.from_address as "from", m.subject
+     from bag_file s
+     join placement p on p.account = s.account and p.id = s.placement
+     join generation g on g.account = s.account and g.id = p.generation
+     join folder d on d.account = s.account and d.id = p.folder
+     join message m on m.account = s.account and m.id = s.file / 512
+     left join file f on f.account = s.account and f.id = s.file
+     where s.account = $1 and s.bag = $2 and s.file > $3 and s.reason is null order by s.file limit $4`,
+    [account, bag, after, most],
   );
 }

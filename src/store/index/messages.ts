@@ -114,6 +114,24 @@ export async function matchingIds(
   return (await rows<{ id: number }>(db, `select p.id ${sql}`, values)).map(({ id }) => id);
 }
 
+/** The numbers of messages, each once, that match criteria or whose placements are given. */
+export async function messagesMatching(
+  db: Queryable,
+  account: Account,
+  named: Criteria | { ids: readonly number[] },
+  scope: Scope,
+  now: Date,
+): Promise<number[]> {
+  const isList = 'ids' in named;
+  const { sql, values } = await select(db, account, isList ? { kind: 'everything' } : named, scope, now, false);
+  const found = await rows<{ message: number }>(
+    db,
+    `select distinct p.message ${sql} ${isList ? `and p.id = any($${values.length + 1}::bigint[])` : ''}`,
+    isList ? [...values, named.ids] : values,
+  );
+  return found.map(({ message }) => message);
+}
+
 /** The ids of a scope in the order of their subjects. */
 export async function idsBySubject(db: Queryable, account: Account, scope: Scope): Promise<number[]> {
   const { sql, values } = await select(db, account, { kind: 'everything' }, scope, new Date(0), true);

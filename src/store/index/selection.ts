@@ -4,6 +4,7 @@ import { mentionsGuarded } from '../../core/guards/guards';
 import { trashFolders } from '../../core/mailbox/folders';
 import type { Account } from '../access/accounts';
 import type { Queryable } from '../database';
+import { fileIdsOf } from './files';
 import { foldersOf, type StoredFolder } from './folders';
 import { guardedNow } from './guarded';
 import { textsFound } from './searches';
@@ -40,6 +41,29 @@ export async function select(
   now: Date,
   withMessage: boolean,
 ): Promise<Selection> {
+  return selection(db, account, criteria, scope, now, withMessage, false);
+}
+
+/** Compiles criteria of files within a scope: a query over f (file), p and m, a row a file and placement of its message. */
+export async function selectFiles(
+  db: Queryable,
+  account: Account,
+  criteria: Criteria,
+  scope: Scope,
+  now: Date,
+): Promise<Selection> {
+  return selection(db, account, criteria, scope, now, true, true);
+}
+
+async function selection(
+  db: Queryable,
+  account: Account,
+  criteria: Criteria,
+  scope: Scope,
+  now: Date,
+  withMessage: boolean,
+  ofFiles: boolean,
+): Promise<Selection> {
   const folders = await foldersOf(db, account.id);
   const context = {
     now,
@@ -48,12 +72,15 @@ export async function select(
     texts: await textsFound(db, account.id, criteria),
     guarded: mentionsGuarded(criteria) ? (await guardedNow(db, account, now)).members : [],
     words: (await hasAllWords(db, account.id)) ? account.id : null,
+    ofFiles,
   };
   const condition = criteriaToSql(criteria, context, 3);
   const join =
     withMessage || condition.readsMessage ? 'join message m on m.account = p.account and m.id = p.message' : '';
+  const [from, to] = fileIdsOf('p.message');
+  const files = ofFiles ? `join file f on f.account = p.account and f.id >= ${from} and f.id < ${to}` : '';
   return {
-    sql: `from placement p ${join} where p.account = $1::bigint and p.gone_at is null and p.folder = any($2::int[]) and ${condition.text}`,
+    sql: `from placement p ${join} ${files} where p.account = $1::bigint and p.gone_at is null and p.folder = any($2::int[]) and ${condition.text}`,
     values: [account.id, foldersInScope(folders, scope, account.settings.trashFolder), ...condition.values],
     folders,
   };

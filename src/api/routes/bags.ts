@@ -1,0 +1,259 @@
+import { Readable } from 'node:stream';
+import * as v from 'valibot';
+import { between, zipped } from '../../archive/zip';
+import * as s from '../../contract/schemas';
+import { fileId, WHOLE_MESSAGE } from '../../core/files/file';
+import { type Ranges, rangesOf } from '../../core/sets/ranges';
+import type { Account } from '../../store/access/accounts';
+import {
+  type Bag,
+  bagById,
+  bagsOf,
+  checkHandedIn,
+  createBag,
+  savedFiles,
+  unsavedFiles,
+  updateBag,
+} from '../../store/archive/bags';
+import { matchingFiles } from '../../store/archive/file-list';
+import { type Queryable, transaction } from '../../store/database';
+import { tell } from '../../store/events';
+import { messagesMatching } from '../../store/index/messages';
+import { enqueue } from '../../store/jobs';
+import { type ByteRange, byteRange } from '../byte-range';
+import { readyCriteria } from '../criteria';
+import { waitsOf } from '../job-waits';
+import { conflict, invalid, notFound } from '../problem';
+import { wantProof } from '../proof';
+import { route } from '../route';
+
+function shownBag({ wanted: _, attempts: __, folder: ___, problem, endedAt, checkedAt, ...bag }: Bag) {
+  return {
+    ...bag,
+    ...(problem ? { problem } : {}),
+    ...(endedAt ? { endedAt } : {}),
+    ...(checkedAt ? { checkedAt } : {}),
+  };
+}
+
+async function shownNow(db: Queryable, account: number, bag: Bag) {
+  return { ...shownBag(bag), ...(await waitsOf(db, account, 'save', bag)) };
+}
+
+async function theBag(db: Queryable, account: Account, id: string | undefined): Promise<Bag> {
+  const bag = await bagById(db, account.id, Number(id));
+  if (!bag) throw notFound();
+  return bag;
+}
+
+const SaveFiles = v.object({
+  label: v.optional(s.Label),
+  /** `here`: into the archive of this machine. `download`: to be downloaded, and handed in to be checked. */
+  place: v.picklist(['here', 'download']),
+  /** Files by themselves, or whole messages as .eml (RFC 5322). */
+  what: v.optional(v.picklist(['files', 'messages']), 'files'),
+  where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
+  scope: s.Scope,
+  /** Of files, or of messages. */
+  ids: v.optional(s.Ids),
+});
+
+export const saveFiles = route({
+  method: 'POST',
+  path: '/accounts/{account}/bags',
+  summary:
+    'Saves files, or whole messages, into a bag (RFC 8493). Send either `where` or `ids`. Nothing changes in the mailbox.',
+  body: SaveFiles,
+  status: 202,
+  response: s.Bag,
+  async handle({ environment: { database }, account, body }) {
+    if ((body.where === undefined) === (body.ids === undefined))
+      throw invalid('Say either where or ids.', [{ field: 'where', expected: 'exactly one of where and ids' }]);
+    const criteria = body.where === undefined ? undefined : await readyCriteria(database, account, body.where);
+    return transaction(database, async (client) => {
+      const now = new Date();
+      let files: Ranges;
+      if (body.what === 'messages') {
+        const messages = await messagesMatching(client, account, criteria ?? { ids: body.ids ?? [] }, body.scope, now);
+        files = rangesOf(messages.map((message) => fileId(message, WHOLE_MESSAGE)));
+      } else
+        files = criteria ? await matchingFiles(client, account, criteria, body.scope, now) : rangesOf(body.ids ?? []);
+      const id = await createBag(client, account.id, {
+        label: body.label ?? (body.where || `${body.ids?.length ?? 'all'} chosen ${body.what}`),
+        place: body.place,
+        folder: `${body.what}-${now.toISOString().slice(0, 10)}`,
+        files,
+      });
+      const bag = (await bagById(client, account.id, id)) as Bag;
+      if (bag.asked.files === 0)
+        throw invalid('Nothing matches, so there is nothing to save.', [
+          { field: body.where === undefined ? 'ids' : 'where', expected: `${body.what} that are there` },
+        ]);
+      await enqueue(client, account.id, 'save', id);
+      await tell(client, account.id, 'bag', bag);
+      return shownBag(bag);
+    });
+  },
+});
+
+export const listBags = route({
+  method: 'GET',
+  path: '/accounts/{account}/bags',
+  summary: 'Lists all bags, newest first.',
+  response: v.object({ bags: v.array(s.Bag) }),
+  async handle({ environment: { database }, account }) {
+    const bags = await bagsOf(database, account.id);
+    return { bags: await Promise.all(bags.map((bag) => shownNow(database, account.id, bag))) };
+  },
+});
+
+export const getBag = route({
+  method: 'GET',
+  path: '/accounts/{account}/bags/{bag}',
+  summary: 'Returns a bag and its progress.',
+  response: s.Bag,
+  handle: async ({ environment: { database }, account, parameters }) =>
+    shownNow(database, account.id, await theBag(database, account, parameters.bag)),
+});
+
+export const listBagFiles = route({
+  method: 'GET',
+  path: '/accounts/{account}/bags/{bag}/files',
+  summary: 'Lists the files of a bag in the order of their ids. `state=left` lists those that are not in it, and why.',
+  query: v.object({
+    state: v.optional(v.picklist(['saved', 'left']), 'saved'),
+    limit: v.optional(s.wholeNumber(1, 1_000), '100'),
+    after: v.optional(s.wholeNumber(0, Number.MAX_SAFE_INTEGER), '0'),
+  }),
+  response: v.object({ files: v.array(s.BagFile), next: v.optional(v.number()) }),
+  async handle({ environment: { database }, account, parameters, query }) {
+    const { id } = await theBag(database, account, parameters.bag);
+    const read = query.state === 'saved' ? savedFiles : unsavedFiles;
+    const found = await read(database, account.id, id, query.after, query.limit + 1);
+    const shown = found.slice(0, query.limit);
+    const last = shown.at(-1);
+    return { files: shown, ...(found.length > query.limit && last ? { next: last.file } : {}) };
+  },
+});
+
+const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
+  route({
+    method: 'POST',
+    path: `/accounts/{account}/bags/{bag}/${verb}`,
+    summary,
+    status: 202,
+    response: s.Bag,
+    async handle({ environment: { database }, account, parameters }) {
+      return transaction(database, async (client) => {
+        const bag = await theBag(client, account, parameters.bag);
+        const going = bag.state === 'queued' || bag.state === 'running' || bag.state === 'checking';
+        const rests = bag.state === 'paused' || bag.state === 'failed';
+        if (verb === 'resume' ? !rests : !(going || (verb === 'cancel' && rests)))
+          throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}, so this can’t be done: ${verb}.`);
+        const wanted = verb === 'resume' ? null : verb;
+        await updateBag(client, account.id, bag.id, going ? { wanted } : { wanted, state: 'queued', attempts: 0 });
+        // Who cancels what rests has the work end it, since files have to go.
+        if (rests) await enqueue(client, account.id, 'save', bag.id);
+        const now = (await bagById(client, account.id, bag.id)) as Bag;
+        await tell(client, account.id, 'bag', now);
+        return shownBag(now);
+      });
+    },
+  });
+
+export const pauseBag = steer('pause', 'Pauses the saving of files. What was saved stays.');
+export const resumeBag = steer('resume', 'Goes on with a bag that was paused or that failed.');
+export const cancelBag = steer('cancel', 'Cancels the saving of files. A bag that is not whole is deleted.');
+
+/** Files of a bag that one download holds. */
+const MOST_ZIPPED = 200_000;
+
+export const downloadBag = route({
+  method: 'GET',
+  path: '/accounts/{account}/bags/{bag}/download',
+  summary:
+    'Downloads a bag as a ZIP archive (ZIP64 where it has to be), with its manifests. A download that broke off goes on with `Range`.',
+  formats: ['application/zip'],
+  also: { 206: { description: 'The octets that were asked for.' } },
+  async handle({ environment: { database, archive }, account, parameters, request }) {
+    const bag = await theBag(database, account, parameters.bag);
+    const folder = archive.bag(account.id, bag.folder);
+    if (bag.state !== 'done')
+      throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}. Only a finished one can be downloaded.`);
+    const listed = await folder.contents(MOST_ZIPPED);
+    if (!listed) throw conflict('bag-missing', `The files of bag ${bag.id} are not on this machine any more.`);
+    const { octets, size } = await zipped(listed.map((file) => ({ ...file, path: `${bag.folder}/${file.path}` })));
+    const etag = `"${account.id}-${bag.id}-${bag.createdAt.getTime()}-${size}"`;
+    let range: ByteRange | undefined;
+    try {
+      range = byteRange(request, size, etag);
+    } catch (error) {
+      octets.destroy();
+      throw error;
+    }
+    const { first, last } = range ?? { first: 0, last: size - 1 };
+    const body = Readable.toWeb(Readable.from(between(octets, first, last), { objectMode: false }));
+    return new Response(body as unknown as BodyInit, {
+      status: range ? 206 : 200,
+      headers: {
+        'content-type': 'application/zip',
+        'content-length': `${last - first + 1}`,
+        'content-disposition': `attachment; filename="${bag.folder}.zip"`,
+        'accept-ranges': 'bytes',
+        'cache-control': 'private, no-transform',
+        etag,
+        ...(range ? { 'content-range': `bytes ${first}-${last}/${size}` } : {}),
+      },
+    });
+  },
+});
+
+export const checkBag = route({
+  method: 'POST',
+  path: '/accounts/{account}/bags/{bag}/check',
+  summary:
+    'Checks a copy of a bag that lies elsewhere: compares SHA-256 of its files with what the mail server sent. Files that agree count as checked.',
+  body: v.object({
+    files: v.pipe(
+      v.array(
+        v.object({
+          path: v.pipe(v.string(), v.maxLength(1_000)),
+          sha256: v.pipe(v.string(), v.regex(/^[0-9a-f]{64}$/, '64 hexadecimal digits')),
+        }),
+      ),
+      v.maxLength(1_000),
+    ),
+  }),
+  response: s.CopyCheck,
+  async handle({ environment: { database }, account, parameters, body }) {
+    return transaction(database, async (client) => {
+      const bag = await theBag(client, account, parameters.bag);
+      if (bag.state !== 'done')
+        throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}. Only a finished one can be checked.`);
+      const verdict = await checkHandedIn(client, account.id, bag.id, body.files);
+      await tell(client, account.id, 'bag', await bagById(client, account.id, bag.id));
+      return verdict;
+    });
+  },
+});
+
+export const deleteBag = route({
+  method: 'DELETE',
+  path: '/accounts/{account}/bags/{bag}',
+  summary:
+    'Deletes the files of a bag from this machine. One that stays here needs a confirmation of who you are. Copies elsewhere stay.',
+  status: 204,
+  async handle({ environment, identity, account, parameters }) {
+    const { database, archive } = environment;
+    await transaction(database, async (client) => {
+      const bag = await theBag(client, account, parameters.bag);
+      if (bag.state !== 'done' && bag.state !== 'cancelled' && bag.state !== 'erased')
+        throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}. Cancel it first.`);
+      if (bag.place === 'here' && bag.state === 'done') await wantProof(client, environment, identity, account);
+      await updateBag(client, account.id, bag.id, { state: 'erased' });
+      await tell(client, account.id, 'bag', await bagById(client, account.id, bag.id));
+    });
+    const bag = await theBag(database, account, parameters.bag);
+    await archive.bag(account.id, bag.folder).erase();
+  },
+});
