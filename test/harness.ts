@@ -156,6 +156,11 @@ export class App {
     return this.env.TAMSEL_KEY_FILE as string;
   }
 
+  /** Where its bags are. */
+  get archive(): string {
+    return this.env.TAMSEL_ARCHIVE_DIR as string;
+  }
+
   get databaseUrl(): string {
     return this.env.TAMSEL_DATABASE_URL as string;
   }

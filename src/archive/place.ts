@@ -1,5 +1,6 @@
 import { join, resolve } from 'node:path';
 import { Bag } from './bag';
+import { createFile, makeFolder, orDiskFull, removeTree } from './disk';
 
 /** Where the bags of all accounts are on this machine. */
 export class ArchivePlace {
@@ -14,6 +15,24 @@ export class ArchivePlace {
 
   static at(directory: string): ArchivePlace {
     return new ArchivePlace(directory);
+  }
+
+  /** A file for work under way, which nobody else uses; it is made when it is filled, and to be removed. */
+  async scratch(name: string): Promise<{ path: string; remove(): Promise<void> }> {
+    const folder = join(this.directory, 'scratch');
+    await makeFolder(folder);
+    const path = join(folder, name);
+    return { path, remove: () => removeTree(path) };
+  }
+
+  /** Writes a file for work under way. @throws DiskFull */
+  async fill(path: string, octets: AsyncIterable<Uint8Array>): Promise<void> {
+    const file = await createFile(path);
+    try {
+      for await (const piece of octets) await orDiskFull(() => file.writeFile(piece));
+    } finally {
+      await file.close();
+    }
   }
 
   /** @param folder a safe name. */

@@ -316,10 +316,13 @@ export const Sender = v.object({
   reasons: v.array(v.object({ reason: v.string(), number: v.number() })),
 });
 
+/** What happens to the messages of a lot. `strip`: files are taken out of them, and the rest stays. */
+export const Fate = v.picklist(['trash', 'purge', 'strip']);
+
 export const Lot = v.object({
   id: count,
   label: v.string(),
-  fate: v.picklist(['trash', 'purge']),
+  fate: Fate,
   where: v.nullable(v.string()),
   /** The key of the suggestion that it was taken from. */
   suggestion: v.nullable(v.string()),
@@ -327,6 +330,10 @@ export const Lot = v.object({
   bytes: count,
   excepted: count,
   guarded: Amount,
+  /** Files that are taken out; 0 where whole messages go. */
+  files: count,
+  /** Messages that a guard keeps from being deleted, but not from losing files. */
+  textKept: count,
   vanished: count,
   adds: Amount,
   only: Amount,
@@ -352,12 +359,14 @@ const mark = v.nullable(v.object({ used: v.nullable(v.number()), counted: count,
 
 export const Run = v.object({
   id: count,
-  action: v.picklist(['trash', 'purge', 'restore']),
+  action: v.picklist(['trash', 'purge', 'restore', 'strip']),
   state: v.picklist(['queued', 'running', 'paused', 'done', 'cancelled', 'failed']),
   label: v.string(),
   selector: v.record(v.string(), v.unknown()),
   asked: Amount,
   done: Amount,
+  /** Of a run that takes files out: what was put in the place of the messages that went. */
+  added: Amount,
   left: v.array(v.object({ reason: v.string(), messages: count, bytes: count })),
   before: mark,
   after: mark,
@@ -378,7 +387,15 @@ export const Run = v.object({
   /** What it is doing now, and with how many messages. */
   doing: v.optional(
     v.object({
-      phase: v.picklist(['measuring', 'recovering', 'planning', 'checking', 'carrying-out', 'concluding']),
+      phase: v.picklist([
+        'measuring',
+        'recovering',
+        'planning',
+        'checking',
+        'taking-out',
+        'carrying-out',
+        'concluding',
+      ]),
       messages: count,
     }),
   ),

@@ -1,3 +1,4 @@
+import { DiskFull } from '../archive/bag';
 import { isPassing, MailProblem } from '../mail/problem';
 import type { MailServer } from '../mail/server';
 import { type Account, accountById } from '../store/access/accounts';
@@ -21,7 +22,7 @@ import { TooLarge, type Turn, type WorkContext } from './context';
 import { leased } from './leased-server';
 import { confirmQuota, runQuotaCheck } from './quota-check';
 import { carryOut } from './run/run';
-import { save } from './save/save';
+import { DISK_FULL, save } from './save/save';
 import { indexAllWords } from './scan/index-words';
 import { scan } from './scan/scan';
 import { failSearch, search } from './search';
@@ -162,8 +163,9 @@ export class JobRunner {
     log.warn({ ...named(job), problem: problem.kind, err: error }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
     if (job.kind === 'quota-check') return finishJob(database, job);
-    // What the server says can't be believed: a person decides whether to go on.
-    if (job.kind === 'run' && problem.kind === 'unreadable-answer') return this.pause(job, problem);
+    // What the server says can't be believed, or there is no room here: a person decides whether to go on.
+    if (job.kind === 'run' && (problem.kind === 'unreadable-answer' || problem.kind === 'disk-full'))
+      return this.pause(job, problem);
     await transaction(database, async (client) => {
       const { attempts: before, update } = await workOf(client, job);
       const attempts = before + 1;
@@ -221,6 +223,7 @@ async function isScanned(database: Database, job: Job): Promise<boolean> {
 
 function problemOf(error: unknown): { kind: string; detail: string } {
   if (error instanceof MailProblem) return { kind: error.kind, detail: error.message };
+  if (error instanceof DiskFull) return DISK_FULL;
   if (error instanceof SignInNeeded)
     return {
       kind: 'sign-in-needed',

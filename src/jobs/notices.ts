@@ -18,6 +18,7 @@ const WORDS: Record<Run['action'], string> = {
   trash: 'moved to the trash, where they still count',
   purge: 'purged',
   restore: 'taken back',
+  strip: 'kept without their files; the originals are in the trash, where they still count',
 };
 
 /** Has a mail sent about a run that ended, where the user wants one. */

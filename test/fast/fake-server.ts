@@ -105,8 +105,12 @@ export class FakeServer implements MailServer {
     }));
   }
 
+  /** Octets that are free; undefined where there is no quota. */
+  free: () => number | undefined = () => undefined;
+
   async quota(): Promise<Quota | null> {
-    return null;
+    const free = this.free();
+    return free === undefined ? null : { used: 0, limit: free, messages: null, messageLimit: null };
   }
 
   async quotaRootOf(): Promise<null> {
@@ -229,6 +233,9 @@ export class FakeServer implements MailServer {
   /** Called with what is downloaded; what it gives is sent in its place. */
   served: (octets: Buffer, section: string) => Buffer = (octets) => octets;
 
+  /** Called with the size of what is appended, before it is there; what it throws is the answer. */
+  appended: (size: number) => void = () => {};
+
   async append(serverName: string, message: AppendedMessage): Promise<Arrived> {
     const folder = this.folder(serverName);
     this.before('APPEND', []);
@@ -236,6 +243,7 @@ export class FakeServer implements MailServer {
     for await (const piece of message.read()) pieces.push(piece);
     const octets = Buffer.concat(pieces);
     if (octets.length !== message.size) throw new Error('a message was not as long as was said');
+    this.appended(octets.length);
     const { flags, received } = message;
     const uid = deliver(folder, {
       ...recordOf(octets),

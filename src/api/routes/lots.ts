@@ -31,10 +31,10 @@ export const makeLot = route({
   method: 'POST',
   path: '/accounts/{account}/lots',
   summary:
-    'Creates a lot: it marks a set of messages for the trash or a purge, and freezes the set. Send either `where` or `ids`. Messages that a guard protects stay out.',
+    'Creates a lot: it marks a set of messages for the trash or a purge, or of files that are taken out of their messages (`strip`), and freezes the set. Send either `where` or `ids`; for `strip` they are of files. Messages that a guard protects stay out.',
   body: v.object({
     label: v.optional(s.Label),
-    fate: v.optional(v.picklist(['trash', 'purge']), 'trash'),
+    fate: v.optional(s.Fate, 'trash'),
     where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
     ids: v.optional(s.Ids),
     except: v.optional(s.Ids, []),
@@ -49,14 +49,18 @@ export const makeLot = route({
       throw invalid('Say either where or ids.', [{ field: 'where', expected: 'exactly one of where and ids' }]);
     }
     // What lies in the trash can't be moved there.
-    if (body.fate === 'trash' && body.scope !== 'mail')
+    if (body.fate !== 'purge' && body.scope !== 'mail')
       throw invalid('In the trash, messages can only be marked for a purge.', [{ field: 'scope', expected: 'mail' }]);
     const criteria =
       body.where === undefined ? undefined : await readyCriteria(environment.database, account, body.where);
     const text = criteria && printCriteria(criteria);
     return transaction(environment.database, async (client) => {
       const id = await createLot(client, account, {
-        label: body.label ?? (text === undefined ? `${body.ids?.length ?? 0} chosen messages` : text || 'everything'),
+        label:
+          body.label ??
+          (text === undefined
+            ? `${body.ids?.length ?? 0} chosen ${body.fate === 'strip' ? 'files' : 'messages'}`
+            : text || 'everything'),
         fate: body.fate,
         selector: criteria ? { where: criteria, text: text ?? '' } : { ids: body.ids ?? [] },
         except: body.except,
@@ -69,7 +73,10 @@ export const makeLot = route({
       // Thrown here, so that what was refused was never there.
       if (named.messages === 0)
         throw invalid('Nothing matches, so there is nothing to mark.', [
-          { field: body.where === undefined ? 'ids' : 'where', expected: 'messages that are there' },
+          {
+            field: body.where === undefined ? 'ids' : 'where',
+            expected: body.fate === 'strip' ? 'files that are there' : 'messages that are there',
+          },
         ]);
       if (body.expect && (body.expect.messages !== named.messages || body.expect.bytes !== named.bytes))
         throw conflict(

@@ -84,7 +84,7 @@ export const listSuggestions = route({
     const scope = Uint8Array.from(columns.folder, (code) => (inTrash[code] ? 0 : 1));
     const out = bitsOfRanges((await guardedNow(database, account, now)).members, columns.id);
     const members = await planMembers(database, account.id);
-    for (const part of [members.purge, members.trash])
+    for (const part of [members.purge, members.trash, members.strip])
       for (const [index, word] of bitsOfRanges(part, columns.id).entries()) out[index] = (out[index] as number) | word;
     return suggest(columns, scope, out, peopleOf(columns, scope, now.getTime() / 1000), {
       now,

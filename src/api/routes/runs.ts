@@ -15,7 +15,8 @@ import { carriedLots, planLot } from '../../store/plan/lots';
 import { freeze, type RunSelector } from '../../store/runs/frozen';
 import { appendEntry } from '../../store/runs/ledger-chain';
 import { asWritten } from '../../store/runs/ledger-entries';
-import { createRun, handLots, type Run, runById, runsOf, updateRun } from '../../store/runs/runs';
+import { giveFiles, giveFilesOfRun } from '../../store/runs/rewrites';
+import { bringsToTrash, createRun, handLots, type Run, runById, runsOf, updateRun } from '../../store/runs/runs';
 import { criteriaFrom, readyCriteria } from '../criteria';
 import { waitsOf } from '../job-waits';
 import { conflict, invalid, notFound } from '../problem';
@@ -48,7 +49,7 @@ async function shownNow(db: Queryable, account: number, run: Run) {
 }
 
 const StartRun = v.object({
-  action: v.picklist(['trash', 'purge', 'restore']),
+  action: v.picklist(['trash', 'purge', 'restore', 'strip']),
   label: v.optional(s.Label),
   lots: v.optional(s.Ids),
   where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
@@ -94,7 +95,11 @@ async function intentOf(db: Queryable, account: Account, body: StartRun): Promis
     throw invalid('Say exactly one of lots, where, ids, folder, run and rest.', [
       { field: 'lots', expected: 'exactly one selector' },
     ]);
-  const scope: Scope = body.action === 'trash' ? 'mail' : 'trash';
+  const scope: Scope = bringsToTrash(body) ? 'mail' : 'trash';
+  if (body.action === 'strip' && !body.lots && body.rest === undefined)
+    throw invalid('Files are taken out by lots. Say lots, or rest of a run that took files out.', [
+      { field: 'lots', expected: 'numbers of lots for the fate strip' },
+    ]);
   if (body.lots) return lotsIntent(db, account, body, body.lots);
   if (body.where !== undefined) {
     return {
@@ -131,6 +136,8 @@ async function intentOf(db: Queryable, account: Account, body: StartRun): Promis
   }
   if (body.rest !== undefined) {
     const before = await runById(db, account.id, body.rest);
+    if (before && (before.action === 'strip') !== (body.action === 'strip'))
+      throw conflict('other-fate', `Run ${before.id} was for another action: ${before.action}.`);
     if (!before) throw invalid('There is no such run.', [{ field: 'rest', expected: 'the number of a run' }]);
     return {
       label: body.label ?? `rest of run ${before.id}: ${before.label}`,
@@ -153,7 +160,7 @@ async function intentOf(db: Queryable, account: Account, body: StartRun): Promis
 
 async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: number[]): Promise<Intent> {
   const carried = await carriedLots(db, account.id, ids);
-  if (carried.length > 0 && carried.length === ids.length && body.action !== 'trash') {
+  if (carried.length > 0 && carried.length === ids.length && !bringsToTrash(body)) {
     return {
       label: body.label ?? carried.map(({ label }) => label).join(', '),
       selector: { carried: ids },
@@ -182,7 +189,7 @@ async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: 
     label: body.label ?? lots.map(({ label }) => label).join(', '),
     selector: { lots: ids },
     stored: { lots: ids, named: lots.map(({ label, where }) => ({ label, where })) },
-    scope: body.action === 'trash' ? 'mail' : 'all',
+    scope: bringsToTrash(body) ? 'mail' : 'all',
     lots: ids,
   };
 }
@@ -210,7 +217,7 @@ export const startRun = route({
     const run = await transaction(environment.database, async (client) => {
       const folders = await foldersOf(client, account.id);
       const trash = trashFolder(folders, account.settings.trashFolder);
-      if (body.action === 'trash' && !trash) {
+      if (bringsToTrash(body) && !trash) {
         throw conflict(
           'no-trash-folder',
           'This mailbox has no trash folder. Create one, or choose one in the settings.',
@@ -245,6 +252,8 @@ export const startRun = route({
       if (body.action === 'purge' && asked.messages > environment.limits.purgedUnasked)
         await wantProof(client, environment, identity, account);
       if (asked.messages === 0) throw conflict('nothing-to-do', 'There are no messages to do this to.');
+      if (body.action === 'strip' && intent.lots.length > 0) await giveFiles(client, account.id, id, intent.lots);
+      if (body.action === 'strip' && body.rest !== undefined) await giveFilesOfRun(client, account.id, id, body.rest);
       await handLots(client, account.id, id, intent.lots);
       const made = (await runById(client, account.id, id)) as Run;
       await appendEntry(client, environment.vault, account.id, {

@@ -21,6 +21,12 @@ export function keepsInTrash(kind: GuardKind): boolean {
   return kind !== 'drafts' && kind !== 'correspondents';
 }
 
+/**
+ * Guards that keep a message from having files taken out: those that the user made. The others protect what a message says,
+ * which stays.
+ */
+export const KEEP_FILES: readonly GuardKind[] = ['criteria', 'hold'];
+
 /** The folders by whose role the guards from the beginning know mail. */
 export interface GuardFolders {
   drafts: readonly string[];

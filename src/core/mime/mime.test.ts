@@ -155,6 +155,17 @@ function applied(message: string, pieces: readonly Piece[]): string {
     .join('');
 }
 
+test('the line end behind an enclosed multipart is that of the next delimiter (RFC 2046 §5.1.1)', () => {
+  const inside = 'Content-Type: multipart/mixed; boundary=in\r\n\r\n--in\r\n\r\ntext\r\n--in--';
+  const head = 'Content-Type: multipart/mixed; boundary=out\r\n\r\n--out\r\nContent-Type: message/rfc822\r\n\r\n';
+  const whole = `${head}${inside}\r\n--out\r\n\r\nmore\r\n--out--`;
+  const scanner = new MimeScanner();
+  scanner.push(Buffer.from(whole, 'latin1'));
+  const structure = scanner.end();
+  const part = structure.parts.find(({ type }) => type === 'message/rfc822');
+  assert.deepEqual([part?.bodyFrom, part?.bodyTo], [head.length, head.length + inside.length]);
+});
+
 test('what is replaced changes, and nothing else does', () => {
   const with_ = 'Content-Type: text/plain\r\nX-New: yes\r\n\r\nIn its place.';
   fc.assert(

@@ -18,6 +18,9 @@ export interface TakenOut {
 /** Marks the part that stands in the place of a file: it is no file itself. */
 export const NOTE_DESCRIPTION = 'A file was taken out here';
 
+/** Octets of such a part with its header, about: what taking a file out costs. Names make it longer or shorter. */
+export const NOTE_OCTETS = 800;
+
 /** The part that stands in the place of a file: header, blank line and body, without a line end behind it. ASCII. */
 export function notePart(file: TakenOut): string {
   const name = `${file.name === '' ? 'file' : file.name}.txt`;

@@ -110,16 +110,20 @@ export class MimeScanner {
     this.line = '';
     this.lineFrom = size;
     // A line that was not kept whole is longer than a delimiter may be, or does not begin like one.
-    if (this.open.length > 0 && line.startsWith('--') && this.isDelimiter(withoutPadding(line), lineFrom, size)) return;
+    if (this.open.length > 0 && line.startsWith('--') && this.isDelimiter(withoutPadding(line), lineFrom, size, ending))
+      return;
     if (this.inHeader) this.headerLine(text, lineFrom, size, ending);
     this.bodyTo = size - ending;
   }
 
-  private isDelimiter(line: string, from: number, to: number): boolean {
+  private isDelimiter(line: string, from: number, to: number, ending: number): boolean {
     for (let depth = this.open.length - 1; depth >= 0; depth--) {
       const { delimiter } = this.open[depth] as OpenMultipart;
       if (line !== delimiter && line !== `${delimiter}--`) continue;
-      this.delimited(depth, from, to, line !== delimiter);
+      const isLast = line !== delimiter;
+      this.delimited(depth, from, to, isLast);
+      // The line end behind the last one belongs to the delimiter that follows, where one does.
+      this.bodyTo = isLast ? to - ending : to;
       return true;
     }
     // Some programs take a line for a delimiter that only begins like one (RFC 2046 §5.1.1): which part it is in is not certain.
@@ -144,7 +148,6 @@ export class MimeScanner {
       const section = joined(multipart.part.section, ++multipart.children);
       this.current = this.begun(multipart.part, section, to, false);
     }
-    this.bodyTo = to;
   }
 
   /** Ends the part that is being read and those that it is in, up to but without one of them. */

@@ -23,8 +23,12 @@ export interface PlanFigures {
   total: Amount;
 }
 
-/** @param sizes octets by row; sums stay exact below 2^53. */
-export function lotSet(bits: Bits, sizes: Float64Array): LotSet {
+/**
+ * @param sizes octets by row; sums stay exact below 2^53.
+ * @param messages how many rows, the first ones, are messages. Those behind are parts of them that lots may hold by themselves;
+ *   what a message row counts is the rest of it then.
+ */
+export function lotSet(bits: Bits, sizes: Float64Array, messages = sizes.length): LotSet {
   let count = 0;
   for (let index = 0; index < bits.length; index++) if (bits[index] !== 0) count++;
   const indexes = new Uint32Array(count);
@@ -35,7 +39,7 @@ export function lotSet(bits: Bits, sizes: Float64Array): LotSet {
       indexes[at] = index;
       words[at++] = bits[index] as number;
     }
-  return { indexes, words, own: sumOf(indexes, words, sizes) };
+  return { indexes, words, own: sumOf(indexes, words, sizes, messages) };
 }
 
 /**
@@ -43,8 +47,9 @@ export function lotSet(bits: Bits, sizes: Float64Array): LotSet {
  * came before and what is in more than one, and once more for what is in one only.
  *
  * @param lots sets over the same rows.
+ * @param messages as for `lotSet`.
  */
-export function planFigures(lots: readonly LotSet[], sizes: Float64Array): PlanFigures {
+export function planFigures(lots: readonly LotSet[], sizes: Float64Array, messages = sizes.length): PlanFigures {
   const seen = emptyBits(sizes.length);
   const shared = emptyBits(sizes.length);
   const total = { messages: 0, bytes: 0 };
@@ -58,7 +63,7 @@ export function planFigures(lots: readonly LotSet[], sizes: Float64Array): PlanF
       shared[index] = (shared[index] as number) | (word & before);
       seen[index] = before | word;
     }
-    const adds = sumOf(indexes, added, sizes);
+    const adds = sumOf(indexes, added, sizes, messages);
     total.messages += adds.messages;
     total.bytes += adds.bytes;
     return { own, adds, only: own };
@@ -67,20 +72,21 @@ export function planFigures(lots: readonly LotSet[], sizes: Float64Array): PlanF
     const alone = new Uint32Array(words.length);
     for (let at = 0; at < words.length; at++)
       alone[at] = (words[at] as number) & ~(shared[indexes[at] as number] as number);
-    (figures[lot] as LotFigures).only = sumOf(indexes, alone, sizes);
+    (figures[lot] as LotFigures).only = sumOf(indexes, alone, sizes, messages);
   }
   return { lots: figures, total };
 }
 
 /** Messages and octets of words at their indexes. */
-function sumOf(indexes: Uint32Array, words: Uint32Array, sizes: Float64Array): Amount {
+function sumOf(indexes: Uint32Array, words: Uint32Array, sizes: Float64Array, messageRows: number): Amount {
   let messages = 0;
   let bytes = 0;
   for (let at = 0; at < words.length; at++) {
     const first = (indexes[at] as number) * 32;
     for (let rest = words[at] as number; rest !== 0; rest &= rest - 1) {
-      messages++;
-      bytes += sizes[first + 31 - Math.clz32(rest & -rest)] as number;
+      const row = first + 31 - Math.clz32(rest & -rest);
+      if (row < messageRows) messages++;
+      bytes += sizes[row] as number;
     }
   }
   return { messages, bytes };

@@ -27,6 +27,20 @@ export function countOf(ranges: Ranges): number {
   return count;
 }
 
+/** Whether a number is in a set; by halving. */
+export function includes(ranges: Ranges, number: number): boolean {
+  let low = 0;
+  let high = ranges.length - 1;
+  while (low <= high) {
+    const middle = (low + high) >>> 1;
+    const [first, last] = ranges[middle] as Ranges[number];
+    if (number < first) high = middle - 1;
+    else if (number > last) low = middle + 1;
+    else return true;
+  }
+  return false;
+}
+
 /** The numbers of the set, rising. */
 export function* numbersOf(ranges: Ranges): Generator<number> {
   for (const [first, last] of ranges) for (let number = first; number <= last; number++) yield number;

@@ -10,7 +10,10 @@ import { NoRoom } from './NoRoom';
 import { Undo } from './Undo';
 
 /** What trying again would not change: the user's own rules, and what is not there. */
-const FINAL = new Set(['guarded', 'held', 'vanished']);
+const FINAL = new Set([
+  ...['guarded', 'held', 'vanished'],
+  ...['signed', 'encrypted', 'malformed', 'alternative', 'no-gain'],
+]);
 
 /** Everything that is on record of a run. */
 export function Details({ run, onClose }: { run: Run | undefined; onClose(): void }) {

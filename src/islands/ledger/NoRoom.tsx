@@ -22,6 +22,15 @@ export function NoRoom({ run }: { run: Run }) {
     },
   });
   if (!left) return null;
+  if (run.action === 'strip')
+    return (
+      <span className="block">
+        {text.ledger.noRoomToTakeOut}{' '}
+        <Link to="/trash" className="link">
+          {text.ledger.toTrash}
+        </Link>
+      </span>
+    );
   const messages = text.messages(left.messages, count(left.messages));
   return (
     <span className="block">

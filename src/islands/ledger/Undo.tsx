@@ -11,7 +11,7 @@ export function Undo({ run }: { run: Run }) {
     () => ({ action: 'restore', run: run.id }),
     ['runs', 'level', 'messages', 'trash'],
   );
-  if (run.action !== 'trash' || run.done.messages === 0) return null;
+  if ((run.action !== 'trash' && run.action !== 'strip') || run.done.messages === 0) return null;
   if (run.undo.messages === 0) return <span className="text-ink-2">{text.ledger.undoGone}</span>;
   return (
     <>

@@ -1,14 +1,17 @@
 import { hasFollowed, type QuotaSnapshot } from '../../core/ledger/balance';
+import type { Ranges } from '../../core/sets/ranges';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import type { Database } from '../../store/database';
 import { tell } from '../../store/events';
 import { countedBytes } from '../../store/index/counted-bytes';
+import { folderById } from '../../store/index/folders';
 import { saveReading } from '../../store/index/readings';
 import { finishJob, type Job } from '../../store/jobs';
 import { digestOfDone } from '../../store/runs/batches';
-import { leaveForOtherReason, movedElsewhere } from '../../store/runs/frozen';
+import { leaveForOtherReason, membersOfRun, movedElsewhere } from '../../store/runs/frozen';
 import { appendEntry } from '../../store/runs/ledger-chain';
+import { foldersOfRewrites } from '../../store/runs/rewrites';
 import { recordOfRun } from '../../store/runs/run-record';
 import { type Run, runById, updateRun } from '../../store/runs/runs';
 import type { WorkContext } from '../context';
@@ -18,6 +21,7 @@ import { checkQuotaLater } from '../quota-check';
 import { changedFolders } from '../sync/changed-folders';
 import { readLevel } from '../sync/folder-listing';
 import { FolderSync } from '../sync/folder-sync';
+import { removeReplacements } from './remove-replacements';
 
 /** Ends a run: what vanished is looked for elsewhere, the level is read, and the ledger gets its entry. */
 export async function conclude(
@@ -31,6 +35,7 @@ export async function conclude(
   const { database, vault } = context;
   const fenced = fenceOf(context, job);
   await lookForMoved(context, job, account, server, run);
+  const originals = await readRewrittenFolders(context, job, account, server, run);
   const after = await quotaSnapshot(database, account, server);
   await fenced(async (client) => {
     await updateRun(client, account.id, run.id, { state, after, wanted: null, problem: null });
@@ -67,10 +72,34 @@ export async function conclude(
       ['level', {}],
     ] as const)
       await tell(client, account.id, kind, data);
+    if (originals.length > 0) await removeReplacements(client, vault, account, ended, originals);
     // Together with the entry, so that no second one is made by who takes the job up again.
     await finishJob(client, job);
     context.log.info({ account: account.id, run: run.id, action: run.action, state, asked, done, left }, 'a run ended');
   });
+}
+
+/**
+ * Brings the index in step with folders where replacements of members stand, so that these are known. Gives the members, where
+ * there are any replacements.
+ */
+async function readRewrittenFolders(
+  context: WorkContext,
+  job: Job,
+  account: Account,
+  server: MailServer,
+  run: Run,
+): Promise<Ranges> {
+  const { database } = context;
+  if (run.action !== 'strip' && run.action !== 'restore') return [];
+  const members = await membersOfRun(database, account.id, run.id);
+  const folders = await foldersOfRewrites(database, account.id, members);
+  const sync = new FolderSync(context, job, account, server);
+  for (const id of folders) {
+    const folder = await folderById(database, account.id, id);
+    if (folder) await sync.sync(folder);
+  }
+  return folders.length > 0 ? members : [];
 }
 
 /** Brings the index in step where members vanished, so that those that another program moved are told apart. */

@@ -1,4 +1,6 @@
+import { KEEP_FILES } from '../../core/guards/guards';
 import { trashFolder, trashFolders } from '../../core/mailbox/folders';
+import { NOTE_OCTETS } from '../../core/mime/note';
 import { difference, numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, MailServer } from '../../mail/server';
@@ -19,8 +21,10 @@ import {
   type Strayed,
   type Unfollowed,
 } from '../../store/runs/frozen';
+import { expectedSizes, originalsOf } from '../../store/runs/rewrites';
 import {
   addWorked,
+  bringsToTrash,
   type LeftReason,
   noteRefusal,
   type Run,
@@ -39,6 +43,7 @@ import { conclude, quotaSnapshot } from './conclude';
 import { Destinations } from './destinations';
 import { Folders } from './folders';
 import { isOfConnection, type Lane, Lanes } from './lanes';
+import { TakeOut } from './take-out';
 import { arranged, type Group, isScattered, nextWave, type Planned, type Routed, sourcesOf } from './wave';
 
 /** Pending members held in memory at a time. */
@@ -49,6 +54,10 @@ const MAX_TRIES = 3;
 const PROBE = 20;
 /** Groups of a wave from which on further connections are worth their sign-in. */
 const WORTH_LANES = 8;
+/** Messages that lose files in one wave: a replacement stands beside each until the originals go. */
+const TAKEN_OUT_AT_ONCE = 50;
+/** How many times as much room as is needed is surely enough, since sizes are told from the index. */
+const ROOM = 2;
 /** Milliseconds between two announcements of what is done. */
 const ANNOUNCED_MS = 400;
 
@@ -93,6 +102,10 @@ class Carrier {
   private overrides: Ranges = [];
   private since = Date.now();
   private announcedAt = 0;
+  /** Takes files out of messages before these are moved, where the run is for that. */
+  private readonly takeOut: TakeOut | undefined;
+  /** By member, about how many octets its replacement has; only where there may be no room for all. */
+  private replacementSizes: Map<number, number> | undefined;
 
   constructor(
     private readonly context: WorkContext,
@@ -109,6 +122,8 @@ class Carrier {
     this.destinations = new Destinations(context.database, account, this.server, this.fenced, run.action === 'restore');
     const first = this.laneOver(this.server);
     this.executor = first.executor;
+    if (run.action === 'strip')
+      this.takeOut = new TakeOut(context, account, run, this.server, first.folders, this.fenced);
     this.lanes = new Lanes(first, async () => this.laneOver(this.patiently(await another())));
   }
 
@@ -167,11 +182,12 @@ class Carrier {
       await updateRun(client, this.account.id, this.run.id, { state: 'running', before, problem: null });
       await this.announce(client);
     });
+    if (this.takeOut) this.replacementSizes = await this.sizesWhereScarce();
     this.overrides = await guardOverridesOf(database, this.account.id, this.run.id);
     const folders = await foldersOf(database, this.account.id);
     this.trash = trashFolder(folders, this.account.settings.trashFolder);
     this.trashIds = new Set(trashFolders(folders, this.account.settings.trashFolder).map(({ id }) => id));
-    if (this.run.action === 'trash' && !this.trash)
+    if (bringsToTrash(this.run) && !this.trash)
       throw new MailProblem(
         'folder-gone',
         'The mailbox has no trash folder. Create one, or choose one in the settings.',
@@ -194,7 +210,7 @@ class Carrier {
           const groups = await this.worthTrying(nextWave(queue, ...this.waveSize(queue)), booked);
           const { closes, again } = await this.wave(groups, booked);
           for (const one of again) queue.push(one);
-          if (again.length > 0) arranged(queue);
+          if (again.length > 0) this.arranged(queue);
           booking = booked.then(() => this.book(closes));
           booking.catch(() => undefined);
         }
@@ -236,8 +252,50 @@ class Carrier {
       }
       const wasNone = (await this.leaveStrayed(strayed)) + unknown.length + unfollowed.length === 0;
       await this.leave('unknown', unknown);
-      if (routed.length > 0 || wasNone) return arranged(routed);
+      if (routed.length > 0 || wasNone) return this.arranged(routed);
     }
+  }
+
+  /** Orders what is pending so that the next is at the end. Where there is no room for all replacements, the smallest go first. */
+  private arranged(pending: Routed[]): Routed[] {
+    const sizes = this.replacementSizes;
+    if (!sizes) return arranged(pending);
+    const sizeOf = ({ id }: Routed) => sizes.get(id) ?? 0;
+    return pending.sort((a, b) => sizeOf(b) - sizeOf(a));
+  }
+
+  /**
+   * Has a replacement stand beside each message that is to lose files. The others are left, each with its reason.
+   *
+   * @returns those whose replacement stands, and those that were not dealt with, since somebody wants the run to stop.
+   */
+  private async replaced(groups: Group[], takeOut: TakeOut): Promise<{ ready: Group[]; rest: Routed[] }> {
+    const { database } = this.context;
+    await this.says('taking-out', countOfMembers(groups));
+    const originals = await originalsOf(
+      database,
+      this.account.id,
+      this.run.id,
+      groups.flatMap(({ members }) => members.map(({ id }) => id)),
+    );
+    const ready: Group[] = [];
+    const rest: Routed[] = [];
+    let stops = false;
+    for (const group of groups) {
+      const members: Routed[] = [];
+      for (const member of group.members) {
+        stops ||= (await wantedOf(database, this.account.id, this.run.id)) !== null;
+        if (stops) rest.push(member);
+        else {
+          const reason = await takeOut.replace(member, originals.get(member.id));
+          if (reason === undefined) members.push(member);
+          else await this.leaveAll(reason, [member]);
+          await this.fenced((client) => this.turn.progressed(client));
+        }
+      }
+      if (members.length > 0) ready.push({ ...group, members });
+    }
+    return { ready, rest };
   }
 
   /** Reads folders anew whose UIDVALIDITY changed. What was found is at its source by then; the rest is left as changed. */
@@ -264,12 +322,13 @@ class Carrier {
   private destinationOf({ folder, origin }: { folder: number; origin: number | null }): number | null | undefined {
     if (this.run.action === 'restore') return origin ?? this.run.fallback ?? undefined;
     if (!this.trash) return null;
-    if (this.run.action === 'trash') return this.trash.id;
+    if (bringsToTrash(this.run)) return this.trash.id;
     return this.trashIds.has(folder) || (this.probe.done && !this.run.handsOver) ? null : this.trash.id;
   }
 
   /** As much as the server takes well; a first batch by itself where it has to be found out what it does. */
   private waveSize(queue: readonly Routed[]): [messages: number, batches?: number] {
+    if (this.takeOut) this.sizer.atMost(TAKEN_OUT_AT_ONCE);
     const next = queue.at(-1) as Routed;
     const probing = !this.probe.done && this.methodOf(next) !== 'move' && next.destination !== null;
     if (!probing) return [this.sizer.size];
@@ -309,8 +368,10 @@ class Carrier {
   private async wave(groups: Group[], booked: Promise<void>): Promise<{ closes: Close[]; again: Routed[] }> {
     const parallel = this.tellsAll && groups.length > 1;
     if (parallel && groups.length >= WORTH_LANES) await this.lanes.grow();
-    const planned = await this.planned(await this.looked(groups, parallel, booked));
-    if (planned.length === 0) return { closes: [], again: [] };
+    const looked = await this.looked(groups, parallel, booked);
+    const { ready, rest } = this.takeOut ? await this.replaced(looked, this.takeOut) : { ready: looked, rest: [] };
+    const planned = await this.planned(ready);
+    if (planned.length === 0) return { closes: [], again: rest };
     await this.says('carrying-out', countOfMembers(planned.map(({ group }) => group)));
     const started = Date.now();
     const { outcomes, lost } = await this.lanes.each(
@@ -322,12 +383,12 @@ class Carrier {
     this.sizer.answered(countOfMembers(planned.map(({ group }) => group)), Date.now() - started);
     const closes = outcomes.flatMap(({ result }) => result?.close ?? []);
     const open = outcomes.filter(({ result, error }) => error !== undefined || result?.recover);
-    if (lost === undefined && open.length === 0) return { closes, again: [] };
+    if (lost === undefined && open.length === 0) return { closes, again: rest };
     // Nothing may be under way, and all that came must be known, before the fate of the others is told.
     await booked;
     await this.book(closes);
     if (lost !== undefined) throw lost;
-    const again: Routed[] = [];
+    const again = rest;
     for (const { task, result, error } of open) {
       if (result?.recover) await result.recover();
       else for (const one of await this.refused(error, task)) again.push(one);
@@ -408,7 +469,7 @@ class Carrier {
     const kept = await this.fenced(async (client) => {
       for (const { generation, flags } of changed) await updateFlags(client, this.account.id, generation, flags);
       const ids = groups.flatMap(({ members }) => members.map(({ id }) => id));
-      const among = await keptAmong(client, this.account, new Date(), ids);
+      const among = await keptAmong(client, this.account, new Date(), ids, this.takeOut && KEEP_FILES);
       // What the user let through is kept by a hold alone.
       const guarded = [...numbersOf(difference(rangesOf(among.guarded), this.overrides))];
       await leave(client, this.account.id, this.run.id, 'held', among.held);
@@ -517,6 +578,14 @@ class Carrier {
     const free = await this.freeOctets();
     const needed = this.server.dialect.move ? 1 : rest.reduce((sum, { size }) => sum + size, 0);
     return free !== undefined && free < needed;
+  }
+
+  /** About how many octets each replacement has, where all together may not fit; undefined where they do. */
+  private async sizesWhereScarce(): Promise<Map<number, number> | undefined> {
+    const sizes = await expectedSizes(this.context.database, this.account.id, this.run.id, NOTE_OCTETS);
+    const free = await this.freeOctets();
+    const needed = [...sizes.values()].reduce((sum, size) => sum + size, 0);
+    return free !== undefined && free < ROOM * needed ? sizes : undefined;
   }
 
   private async freeOctets(): Promise<number | undefined> {

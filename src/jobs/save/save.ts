@@ -36,6 +36,12 @@ const PAGE = 500;
 /** Milliseconds between two announcements of what is done. */
 const ANNOUNCED_MS = 400;
 
+/** What is said where this machine has no room left. */
+export const DISK_FULL = {
+  kind: 'disk-full',
+  detail: 'There is no room left on the disk of the machine that Tamsel runs on. Make room there, then resume.',
+};
+
 /**
  * Saves files into a bag: each is fetched, written, and flushed to the disk; then the bag gets its name; then every octet is
  * read back and compared with what the server sent. Only files that were read back as they were sent count as checked. Killed
@@ -93,14 +99,7 @@ class Saver {
       await this.readBack();
       await this.end('done', { isChecked: true });
     } catch (error) {
-      if (error instanceof DiskFull)
-        await this.end('paused', {
-          problem: {
-            kind: 'disk-full',
-            detail:
-              'There is no room left on the disk of the machine that Tamsel runs on. Make room there, then resume.',
-          },
-        });
+      if (error instanceof DiskFull) await this.end('paused', { problem: DISK_FULL });
       else if (error instanceof Stopped) await this.stop(error.wanted);
       else throw error;
     }

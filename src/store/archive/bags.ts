@@ -335,21 +335,24 @@ export async function noteChecked(
   );
 }
 
+/** A copy of a file outside the mailbox that was read back and was equal. */
+export interface CheckedCopy {
+  sha256: string;
+  /** Decoded octets. */
+  size: number;
+  bag: number;
+  folder: string;
+  path: string;
+  place: BagPlace;
+}
+
 /** Of files those that have a checked copy outside the mailbox: the newest of each, and where it is. */
 export async function checkedCopies(
   db: Queryable,
   account: number,
   files: readonly number[],
-): Promise<Map<number, { sha256: string; size: number; bag: number; folder: string; path: string; place: BagPlace }>> {
-  const found = await rows<{
-    file: number;
-    sha256: string;
-    size: number;
-    bag: number;
-    folder: string;
-    path: string;
-    place: BagPlace;
-  }>(
+): Promise<Map<number, CheckedCopy>> {
+  const found = await rows<CheckedCopy & { file: number }>(
     db,
     `select distinct on (f.file) f.file, encode(f.sha256, 'hex') as sha256, f.size, f.bag, b.folder, f.path, b.place
      from bag_file f join bag b on b.account = f.account and b.id = f.bag

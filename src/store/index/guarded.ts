@@ -3,7 +3,14 @@ import { instantOfAge } from '../../core/criteria/instants';
 import { parseCriteria } from '../../core/criteria/parse';
 import { criteriaToSql } from '../../core/criteria/sql';
 import type { Criteria } from '../../core/criteria/tree';
-import { CORRESPONDENCE_YEARS, type GuardKind, guardCriteria, keepsInTrash } from '../../core/guards/guards';
+import {
+  CORRESPONDENCE_YEARS,
+  GUARD_KINDS,
+  type GuardKind,
+  guardCriteria,
+  KEEP_FILES,
+  keepsInTrash,
+} from '../../core/guards/guards';
 import type { Amount } from '../../core/level/level';
 import { trashFolders } from '../../core/mailbox/folders';
 import { parseMultirange, type Ranges } from '../../core/sets/ranges';
@@ -86,8 +93,13 @@ interface GuardConditions {
   values: unknown[];
 }
 
-async function guardConditions(db: Queryable, account: Account, now: Date): Promise<GuardConditions> {
-  const guards = (await guardsOf(db, account.id)).filter(({ active }) => active);
+async function guardConditions(
+  db: Queryable,
+  account: Account,
+  now: Date,
+  kinds: readonly GuardKind[] = GUARD_KINDS,
+): Promise<GuardConditions> {
+  const guards = (await guardsOf(db, account.id)).filter(({ active, kind }) => active && kinds.includes(kind));
   const folders = (await foldersOf(db, account.id)).filter(({ repeats }) => !repeats);
   const pathsOf = (role: string) => folders.filter((folder) => folder.role === role).map(({ path }) => path);
   const paths = { drafts: pathsOf('drafts'), sent: pathsOf('sent') };
@@ -104,10 +116,20 @@ async function guardConditions(db: Queryable, account: Account, now: Date): Prom
       values.push(await correspondents(db, account, now), NOT_FROM_PEOPLE);
       text = `(${text} or (m.from_address_folded = any($${values.length - 1}::text[]) and p.category <> all($${values.length}::int[])))`;
     }
-    conditions.push(keepsInTrash(guard.kind) ? text : `(not p.in_trash and ${text})`);
+    if (!keepsInTrash(guard.kind)) text = `(not p.in_trash and ${text})`;
+    else if (!KEEP_FILES.includes(guard.kind)) text = `(${text} and not (p.in_trash and ${STANDS_ELSEWHERE}))`;
+    conditions.push(text);
   }
   return { guards, conditions, values };
 }
+
+/**
+ * Whether what a message says stands in another one that is there, without its files. What protects the text alone lets the
+ * original be purged then.
+ */
+const STANDS_ELSEWHERE = `exists (select 1 from run_rewrite w
+  join placement r on r.account = w.account and r.generation = w.generation and r.uid = w.uid and r.gone_at is null
+  where w.account = p.account and w.placement = p.id and w.state = 'standing')`;
 
 /** The same, read at once: one pass over the account, every guard a column. */
 export async function readGuarded(db: Queryable, account: Account, now: Date): Promise<Guarded> {
@@ -147,14 +169,19 @@ export async function readGuarded(db: Queryable, account: Account, now: Date): P
   };
 }
 
-/** Which of some placements are kept now, by guards and by holds; the cost is that of these placements. */
+/**
+ * Which of some placements are kept now, by guards and by holds; the cost is that of these placements.
+ *
+ * @param kinds guards that count.
+ */
 export async function keptAmong(
   db: Queryable,
   account: Account,
   now: Date,
   ids: readonly number[],
+  kinds?: readonly GuardKind[],
 ): Promise<Record<'guarded' | 'held', number[]>> {
-  const { guards, conditions, values } = await guardConditions(db, account, now);
+  const { guards, conditions, values } = await guardConditions(db, account, now, kinds);
   const anyOf = (holds: boolean) =>
     conditions.filter((_, index) => (guards[index]?.kind === 'hold') === holds).join(' or ') || 'false';
   const found = await rows<{ id: number; held: boolean; guarded: boolean }>(

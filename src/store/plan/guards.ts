@@ -1,3 +1,4 @@
+import { KEEP_FILES } from '../../core/guards/guards';
 import { printMultirange } from '../../core/sets/ranges';
 import { type Account, nextNumber, nextVersion } from '../access/accounts';
 import { type Queryable, row } from '../database';
@@ -82,10 +83,11 @@ export async function applyGuards(
   await db.query(
     `update lot set guarded =
        coalesce((select range_agg(g.members) from lot_guarded g join guard on guard.account = g.account and guard.id = g.guard
-                 where g.account = lot.account and g.lot = lot.id and guard.kind <> 'hold'), '{}') - lot.guard_overrides
+                 where g.account = lot.account and g.lot = lot.id and guard.kind <> 'hold'
+                   and (lot.fate <> 'strip' or guard.kind = any($3::text[]))), '{}') - lot.guard_overrides
        + coalesce((select range_agg(g.members) from lot_guarded g join guard on guard.account = g.account and guard.id = g.guard
                    where g.account = lot.account and g.lot = lot.id and guard.kind = 'hold'), '{}')
      where ${which}`,
-    [account.id, lots ?? null],
+    [account.id, lots ?? null, KEEP_FILES],
   );
 }

@@ -1,4 +1,5 @@
 import type { Criteria } from '../../core/criteria/tree';
+import { KEEP_FILES } from '../../core/guards/guards';
 import type { Amount } from '../../core/level/level';
 import { bitsOfRanges } from '../../core/plan/bits';
 import { type LotFigures, type LotSet, lotSet, planFigures } from '../../core/plan/plan';
@@ -8,14 +9,23 @@ import { type Queryable, row, rows, theRow } from '../database';
 import { foldersOf } from '../index/folders';
 import { type Guarded, guardedNow } from '../index/guarded';
 import { unpacked } from '../index/packed';
-import { foldersInScope, type Scope, select } from '../index/selection';
+import { foldersInScope, type Scope, select, selectFiles } from '../index/selection';
 import { placementsIn, placementsOf } from '../index/spans';
 import { applyGuards } from './guards';
+import { PlanRows } from './plan-rows';
 
-export type Fate = 'trash' | 'purge';
+/** What happens to the messages of a lot: they go to the trash, they are purged, or files are taken out of them. */
+export type Fate = 'trash' | 'purge' | 'strip';
 
 /** What of a lot is to be carried out: neither excepted by hand nor kept by a guard. */
 export const HELD = '(members - excepted - guarded)';
+
+/** Who deletes a message leaves no file in it to be taken out, so these lots count last. */
+const BY_FATE = `array_position(array['purge', 'trash', 'strip'], fate)`;
+
+/** Of a lot that takes files out what only guards keep that protect what a message says. */
+const KEPT_OTHERWISE = `(${HELD} * coalesce((select range_agg(g.members) from lot_guarded g
+  where g.account = lot.account and g.lot = lot.id), '{}'))`;
 
 /** A lot of the plan with what it holds now. */
 export interface Lot extends Amount {
@@ -28,6 +38,10 @@ export interface Lot extends Amount {
   excepted: number;
   /** What guards keep out of it. */
   guarded: Amount;
+  /** Files that are taken out; 0 of messages that go whole. */
+  files: number;
+  /** Messages that a guard keeps from being deleted, but not from losing files: their text stays. */
+  textKept: number;
   /** Members that went from the server since it was marked. */
   vanished: number;
   /** What it adds to the lots before it, and what no other lot holds. */
@@ -46,6 +60,8 @@ export interface Plan {
 interface StoredLot extends Pick<Lot, 'id' | 'label' | 'fate' | 'where' | 'suggestion' | 'createdAt' | 'excepted'> {
   held: string;
   guarded: string;
+  taken: string | null;
+  otherwise: string;
 }
 
 /** Reads the plan. The sets are compared in core, over the live placements of all of them. */
@@ -54,8 +70,9 @@ export async function planOf(db: Queryable, account: number): Promise<Plan> {
     db,
     `select id, label, fate, criteria as "where", suggestion, created_at as "createdAt",
        (select coalesce(sum(upper(span) - lower(span)), 0)::int from unnest(excepted) span) as excepted,
-       ${HELD}::text as held, (guarded - excepted)::text as guarded
-     from lot where account = $1 and run is null order by fate = 'trash', place, id`,
+       ${HELD}::text as held, (guarded - excepted)::text as guarded, files::text as taken,
+       case when fate = 'strip' then ${KEPT_OTHERWISE} else '{}' end::text as otherwise
+     from lot where account = $1 and run is null order by ${BY_FATE}, place, id`,
     [account],
   );
   const packed = await theRow<{ ids: Buffer | null; sizes: Buffer | null }>(
@@ -69,17 +86,32 @@ export async function planOf(db: Queryable, account: number): Promise<Plan> {
   const ids = unpacked(packed.ids, 4);
   const sizes = unpacked(packed.sizes, 8) as Float64Array;
   const held = stored.map((lot) => parseMultirange(lot.held));
-  const setOf = (ranges: Ranges) => lotSet(bitsOfRanges(ranges, ids), sizes);
-  const figures = planFigures(held.map(setOf), sizes);
-  const kept = stored.map((lot) => setOf(parseMultirange(lot.guarded)));
+  const planRows = await PlanRows.of(db, account, ids, sizes);
+  const setOf = (ranges: Ranges, taken: string | null) => {
+    const messages = bitsOfRanges(ranges, ids);
+    const bits = taken === null ? planRows.deleted(messages) : planRows.withoutFiles(messages, taken);
+    return lotSet(bits, planRows.sizes, planRows.messages);
+  };
+  const figuresOf = (sets: readonly LotSet[]) => planFigures(sets, planRows.sizes, planRows.messages);
+  const figures = figuresOf(stored.map(({ taken }, index) => setOf(held[index] as Ranges, taken)));
+  const kept = stored.map(({ guarded, taken }) => setOf(parseMultirange(guarded), taken));
   return {
-    lots: stored.map(({ held: _, guarded: __, ...lot }, index) => {
+    lots: stored.map(({ held: _, guarded: __, taken, otherwise, ...lot }, index) => {
       const { own, adds, only } = figures.lots[index] as LotFigures;
       const vanished = countOf(held[index] as Ranges) - own.messages;
-      return { ...lot, ...own, adds, only, vanished, guarded: (kept[index] as LotSet).own };
+      return {
+        ...lot,
+        ...own,
+        adds,
+        only,
+        vanished,
+        guarded: (kept[index] as LotSet).own,
+        files: taken === null ? 0 : countOf(parseMultirange(taken)),
+        textKept: countOf(parseMultirange(otherwise)),
+      };
     }),
     total: figures.total,
-    guarded: planFigures(kept, sizes).total,
+    guarded: figuresOf(kept).total,
   };
 }
 
@@ -90,6 +122,7 @@ export async function createLot(
   lot: {
     label: string;
     fate: Fate;
+    /** Of messages, or for the fate `strip` of files. */
     selector: { where: Criteria; text: string } | { ids: number[] };
     except: number[];
     scope: Scope;
@@ -97,10 +130,15 @@ export async function createLot(
     now: Date;
   },
 ): Promise<number> {
-  const members = await membersOf(db, account, lot.selector, lot.scope, lot.now);
+  const named =
+    lot.fate === 'strip'
+      ? await withFiles(db, account, lot.selector, lot.scope, lot.now)
+      : { members: await membersOf(db, account, lot.selector, lot.scope, lot.now) };
   const text = 'where' in lot.selector ? lot.selector.text : null;
   const guarded = await guardedNow(db, account, lot.now);
-  const [id] = await insertLots(db, account, guarded, [{ ...lot, members, where: text, except: rangesOf(lot.except) }]);
+  const [id] = await insertLots(db, account, guarded, [
+    { ...lot, ...named, where: text, except: rangesOf(lot.except) },
+  ]);
   return id as number;
 }
 
@@ -125,6 +163,27 @@ async function membersOf(
   return parseMultirange(members);
 }
 
+/** Files, and the messages that have any of them. */
+async function withFiles(
+  db: Queryable,
+  account: Account,
+  selector: { where: Criteria } | { ids: number[] },
+  scope: Scope,
+  now: Date,
+): Promise<{ members: Ranges; files: Ranges }> {
+  const isList = 'ids' in selector;
+  const criteria: Criteria = isList ? { kind: 'everything' } : selector.where;
+  const { sql, values } = await selectFiles(db, account, criteria, scope, now);
+  const { members, files } = await theRow<{ members: string; files: string }>(
+    db,
+    `select coalesce(range_agg(int8range(p.id, p.id + 1)), '{}')::text as members,
+       coalesce(range_agg(int8range(f.id, f.id + 1)), '{}')::text as files
+     ${sql} ${isList ? `and f.id = any($${values.length + 1}::bigint[])` : ''}`,
+    isList ? [...values, selector.ids] : values,
+  );
+  return { members: parseMultirange(members), files: parseMultirange(files) };
+}
+
 /** A lot whose set is known. */
 export interface NewLot {
   label: string;
@@ -132,6 +191,8 @@ export interface NewLot {
   where: string | null;
   members: Ranges;
   except: Ranges;
+  /** What is taken out of them, for the fate `strip`. */
+  files?: Ranges | undefined;
   suggestion?: string | null | undefined;
 }
 
@@ -147,13 +208,23 @@ export async function insertLots(
   lots: readonly NewLot[],
 ): Promise<number[]> {
   const ids: number[] = [];
-  for (const { label, fate, where, members, except, suggestion } of lots) {
+  for (const { label, fate, where, members, except, files, suggestion } of lots) {
     const id = await nextNumber(db, account.id, 'lot');
     ids.push(id);
     await db.query(
-      `insert into lot (account, id, place, label, fate, criteria, members, excepted, suggestion)
-       select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, $5, $6::int8multirange, $7::int8multirange, $8`,
-      [account.id, id, label, fate, where, printMultirange(members), printMultirange(except), suggestion ?? null],
+      `insert into lot (account, id, place, label, fate, criteria, members, excepted, suggestion, files)
+       select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, $5, $6::int8multirange, $7::int8multirange, $8, $9::int8multirange`,
+      [
+        account.id,
+        id,
+        label,
+        fate,
+        where,
+        printMultirange(members),
+        printMultirange(except),
+        suggestion ?? null,
+        files ? printMultirange(files) : null,
+      ],
     );
   }
   await applyGuards(db, account, guarded, ids);
@@ -188,8 +259,8 @@ export async function splitLot(
   const [left, taken] =
     old.where === null ? [null, null] : [joined(old.where, `not (${by.text})`), joined(old.where, `(${by.text})`)];
   await db.query(
-    `insert into lot (account, id, place, label, fate, criteria, members, excepted, guard_overrides)
-     select account, $3, place + 1, $4, fate, $5, members * $6::int8multirange, excepted * $6::int8multirange, guard_overrides * $6::int8multirange
+    `insert into lot (account, id, place, label, fate, files, criteria, members, excepted, guard_overrides)
+     select account, $3, place + 1, $4, fate, files, $5, members * $6::int8multirange, excepted * $6::int8multirange, guard_overrides * $6::int8multirange
      from lot where account = $1 and id = $2`,
     [account.id, lot, id, by.label, taken, inside],
   );
@@ -275,7 +346,9 @@ export async function partOfLot(
     held: HELD,
     excepted: '(members * excepted)',
     // What was let through is told too, so that it can be kept again.
-    guarded: `coalesce((select range_agg(g.members) from lot_guarded g where g.account = lot.account and g.lot = lot.id), '{}')`,
+    guarded: `coalesce((select range_agg(g.members) from lot_guarded g join guard on guard.account = g.account and guard.id = g.guard
+      where g.account = lot.account and g.lot = lot.id
+        and (lot.fate <> 'strip' or guard.kind in (${KEEP_FILES.map((kind) => `'${kind}'`).join(', ')}))), '{}')`,
   };
   const found = await row<{ members: string }>(
     db,
@@ -307,16 +380,21 @@ export async function guardsOfLot(
   };
 }
 
-/** The union of the plan by fate, purge before trash: ids of live placements. */
+/** The union of the plan by fate, purge before trash before taking files out: ids of live placements. */
 export async function planMembers(db: Queryable, account: number): Promise<Record<Fate, Ranges>> {
   const found = await theRow<Record<Fate, string>>(
     db,
     `select coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}')::text as purge,
-       (coalesce(range_agg(${HELD}) filter (where fate = 'trash'), '{}') - coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}'))::text as trash
+       (coalesce(range_agg(${HELD}) filter (where fate = 'trash'), '{}') - coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}'))::text as trash,
+       (coalesce(range_agg(${HELD}) filter (where fate = 'strip'), '{}') - coalesce(range_agg(${HELD}) filter (where fate <> 'strip'), '{}'))::text as strip
      from lot where account = $1 and run is null`,
     [account],
   );
-  return { purge: parseMultirange(found.purge), trash: parseMultirange(found.trash) };
+  return {
+    purge: parseMultirange(found.purge),
+    trash: parseMultirange(found.trash),
+    strip: parseMultirange(found.strip),
+  };
 }
 
 export async function dropLot(db: Queryable, account: number, lot: number): Promise<boolean> {

@@ -140,6 +140,16 @@ export interface Pending {
   unfollowed: Unfollowed[];
 }
 
+/** The members of a run. */
+export async function membersOfRun(db: Queryable, account: number, run: number): Promise<Ranges> {
+  const { members } = await theRow<{ members: string }>(
+    db,
+    'select members::text as members from run where account = $1 and id = $2',
+    [account, run],
+  );
+  return parseMultirange(members);
+}
+
 /** A run's members that no batch and no reason of being left has dealt with. */
 const PENDING = `
   select r.members

@@ -2,7 +2,7 @@ import pg from 'pg';
 import { type Queryable, row, rows } from '../database';
 
 /** The tables that say what a run was, and by which column each knows the run. */
-const TABLES = { run: 'id', run_source: 'run', run_left: 'run', run_batch: 'run' } as const;
+const TABLES = { run: 'id', run_source: 'run', run_left: 'run', run_batch: 'run', run_rewrite: 'run' } as const;
 
 /** Columns that change after the end: the figure that follows later has an entry of its own. */
 const LATER: ReadonlySet<string> = new Set(['run.settled']);
@@ -41,9 +41,11 @@ export async function alteredTables(db: Queryable, account: number, run: number,
   const altered: string[] = [];
   for (const table of Object.keys(TABLES) as (keyof typeof TABLES)[]) {
     const then = record[table];
+    // What is recorded of a table began with some version: the signed record says which tables it covers.
+    if (then === undefined) continue;
     // Columns that came since are not covered; those that went make the digest another.
-    const now = then && (await digestOf(db, table, then.columns, account, run).catch(ignoreMissingColumn));
-    if (now === undefined || now !== then?.digest) altered.push(table);
+    const now = await digestOf(db, table, then.columns, account, run).catch(ignoreMissingColumn);
+    if (now === undefined || now !== then.digest) altered.push(table);
   }
   return altered;
 }

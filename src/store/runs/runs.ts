@@ -3,7 +3,8 @@ import type { Amount } from '../../core/level/level';
 import { nextNumber } from '../access/accounts';
 import { type Queryable, row, rows } from '../database';
 
-export type RunAction = 'trash' | 'purge' | 'restore';
+/** What a run does with its messages. `strip`: puts one without files beside each, and brings it to the trash then. */
+export type RunAction = 'trash' | 'purge' | 'restore' | 'strip';
 export type RunState = 'queued' | 'running' | 'paused' | 'done' | 'cancelled' | 'failed';
 
 /** Why a message of a run was left. */
@@ -18,10 +19,28 @@ export type LeftReason =
   | 'read-only'
   | 'folder-gone'
   | 'cancelled'
-  | 'unknown';
+  | 'unknown'
+  /** Of messages that lose files: what a signature covers, or what is encrypted, would change. */
+  | 'signed'
+  | 'encrypted'
+  /** The file's place in the message is not certain, or it is another form of the text. */
+  | 'malformed'
+  | 'alternative'
+  /** A file has no copy that was read back, or the message is not what was saved. */
+  | 'unchecked'
+  | 'differs'
+  /** It would not become smaller. */
+  | 'no-gain';
 
 /** What a run is doing: reading the level, finding out what became of what was sent, choosing what is next, looking at it, ... */
-export type RunPhase = 'measuring' | 'recovering' | 'planning' | 'checking' | 'carrying-out' | 'concluding';
+export type RunPhase =
+  | 'measuring'
+  | 'recovering'
+  | 'planning'
+  | 'checking'
+  | 'taking-out'
+  | 'carrying-out'
+  | 'concluding';
 
 export interface Run {
   id: number;
@@ -31,6 +50,8 @@ export interface Run {
   selector: Record<string, unknown>;
   asked: Amount;
   done: Amount;
+  /** What was put in the place of messages that lost files. */
+  added: Amount;
   left: ({ reason: LeftReason } & Amount)[];
   before: QuotaSnapshot | null;
   after: QuotaSnapshot | null;
@@ -58,6 +79,8 @@ export interface Run {
 const COLUMNS = `id, action, state, label, selector,
   json_build_object('messages', asked_messages, 'bytes', asked_bytes) as asked,
   json_build_object('messages', done_messages, 'bytes', done_bytes) as done,
+  (select json_build_object('messages', count(*), 'bytes', coalesce(sum(w.size), 0)) from run_rewrite w
+   where w.account = run.account and w.run = run.id and w.state = 'standing') as added,
   coalesce((select json_agg(json_build_object('reason', l.reason, 'messages', l.messages, 'bytes', l.bytes) order by l.reason)
             from run_left l where l.account = run.account and l.run = run.id), '[]') as left,
   (select json_build_object('messages', count(*), 'bytes', coalesce(sum(p.size), 0)) from placement p
@@ -66,6 +89,11 @@ const COLUMNS = `id, action, state, label, selector,
   wanted, attempts, coalesce(problem, case when refusal is not null then jsonb_build_object('kind', refusal_kind, 'detail', refusal) end) as problem,
   case when state = 'running' then doing end as doing, fallback, fresh_from as "freshFrom", hands_over as "handsOver",
   created_at as "createdAt", started_at as "startedAt", ended_at as "endedAt"`;
+
+/** Whether a run brings messages to the trash. */
+export function bringsToTrash({ action }: Pick<Run, 'action'>): boolean {
+  return action === 'trash' || action === 'strip';
+}
 
 export async function runsOf(db: Queryable, account: number): Promise<Run[]> {
   return rows<Run>(db, `select ${COLUMNS} from run where account = $1 order by id desc`, [account]);

@@ -2,7 +2,7 @@ import { numbersOf, type Ranges, rangesOf } from '../../../core/sets/ranges';
 import { MailProblem } from '../../../mail/problem';
 import type { Batch, BatchMember } from '../../../store/runs/batches';
 import { leave } from '../../../store/runs/frozen';
-import type { LeftReason } from '../../../store/runs/runs';
+import { bringsToTrash, type LeftReason } from '../../../store/runs/runs';
 import type { Destination } from '../destinations';
 import { type Answered, BatchStrategy, byUid, membersFromCopyUid, without } from './strategy';
 
@@ -90,12 +90,12 @@ export class CopyStrategy extends BatchStrategy {
       return;
     }
     const mayBeDoubled =
-      this.context.run.action === 'trash' &&
+      bringsToTrash(this.context.run) &&
       batch.members.length > 0 &&
       (this.context.run.handsOver || !this.context.probe.done);
     const done = mayBeDoubled ? await this.withoutDoubles(batch, to) : batch.members;
     // What is brought back is not expunged into the trash: there is nothing to find out.
-    if (this.context.run.action !== 'trash') this.context.probe.done = true;
+    if (!bringsToTrash(this.context.run)) this.context.probe.done = true;
     await this.written(this.closing(batch, done, to));
     await this.markVanished(batch.generation, without(batch.members, done));
   }

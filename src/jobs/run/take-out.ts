@@ -1,0 +1,281 @@
+import { createHash, randomUUID } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { FLAG_BITS } from '../../core/mailbox/flags';
+import { notePart } from '../../core/mime/note';
+import { type Piece, partOfSection, refusalOf, rewritten, sizeOf } from '../../core/mime/rewrite';
+import { type MimePart, MimeScanner, type MimeStructure } from '../../core/mime/scanner';
+import { oneLine } from '../../core/text';
+import { decoded } from '../../mail/mime/decoded';
+import { MailProblem } from '../../mail/problem';
+import type { MailServer } from '../../mail/server';
+import type { Account } from '../../store/access/accounts';
+import { type CheckedCopy, checkedCopies } from '../../store/archive/bags';
+import { folderById } from '../../store/index/folders';
+import {
+  beginRewrite,
+  type FileToTakeOut,
+  forgetRewrite,
+  noteArrived,
+  noteStanding,
+  type Original,
+  type Rewrite,
+} from '../../store/runs/rewrites';
+import type { LeftReason, Run } from '../../store/runs/runs';
+import type { WorkContext } from '../context';
+import type { Fence } from '../fence';
+import type { Folders } from './folders';
+import type { Routed } from './wave';
+
+/** UIDs end there (RFC 9051 §2.3.1.1). */
+const LAST_UID = 2 ** 32 - 1;
+/** Flags that a message takes along. \Deleted is no property of it, and \Recent nobody sets. */
+const KEPT_FLAGS = FLAG_BITS.seen | FLAG_BITS.answered | FLAG_BITS.flagged | FLAG_BITS.draft;
+
+/** A message is left as it is. */
+class Left extends Error {
+  constructor(readonly reason: LeftReason) {
+    super(reason);
+  }
+}
+
+/**
+ * Puts beside a message one without some of its files, exact outside them, with its date, flags and keywords. Each step is
+ * written down first, so that whoever takes over finds the replacement again and makes no second one. It never touches the
+ * original.
+ */
+export class TakeOut {
+  /** Octets of a replacement for which there was no room: none larger is tried. */
+  private noRoomFor = Number.POSITIVE_INFINITY;
+
+  constructor(
+    private readonly context: WorkContext,
+    private readonly account: Account,
+    private readonly run: Run,
+    private readonly server: MailServer,
+    private readonly folders: Folders,
+    private readonly fenced: Fence,
+  ) {}
+
+  /**
+   * Has a replacement stand beside a message.
+   *
+   * @returns why the message is left as it is; undefined where its replacement stands.
+   * @throws MailProblem where the server can't be used; DiskFull.
+   */
+  async replace(member: Routed, original: Original | undefined): Promise<LeftReason | undefined> {
+    if (!original) return 'vanished';
+    const reason = await this.folders.open(member.generation);
+    if (reason !== undefined) return reason;
+    if (original.rewrite && (await this.stands(member, original.rewrite))) return undefined;
+    try {
+      await this.append(member, original);
+      return undefined;
+    } catch (error) {
+      if (error instanceof Left) return error.reason;
+      if (!(error instanceof MailProblem)) throw error;
+      if (error.kind === 'message-gone') return 'vanished';
+      if (error.kind === 'no-room') return 'no-room';
+      if (error.kind === 'command-refused') return 'refused';
+      throw error;
+    }
+  }
+
+  /** Whether a replacement that was begun is there; where not, it is forgotten. */
+  private async stands(member: Routed, rewrite: Rewrite): Promise<boolean> {
+    const isKnown = rewrite.state === 'standing' && rewrite.generation === member.generation && rewrite.uid !== null;
+    const uid = isKnown
+      ? await this.sizeAt(rewrite.uid as number).then((size) => (size === rewrite.size ? rewrite.uid : undefined))
+      : await this.find(rewrite, rewrite.generation === member.generation ? rewrite.uidNext : 1);
+    if (uid === undefined || uid === null) {
+      await this.fenced((client) => forgetRewrite(client, this.account.id, this.run.id, member.id));
+      return false;
+    }
+    if (!isKnown) await this.noteStanding(member, uid);
+    return true;
+  }
+
+  private async sizeAt(uid: number): Promise<number | undefined> {
+    for await (const outlines of this.server.outlines([[uid, uid]]))
+      for (const outline of outlines) if (outline.uid === uid) return outline.size;
+    return undefined;
+  }
+
+  /** Looks for a message by its octets among those of the open folder from a UID on. */
+  private async find({ size, sha256 }: Pick<Rewrite, 'size' | 'sha256'>, from: number): Promise<number | undefined> {
+    const newer = await this.server.uids([[from, LAST_UID]]);
+    const alike: number[] = [];
+    if (newer.length > 0)
+      for await (const outlines of this.server.outlines(newer))
+        for (const outline of outlines) if (outline.size === size && outline.uid >= from) alike.push(outline.uid);
+    for (const uid of alike) {
+      const hash = createHash('sha256');
+      for await (const piece of this.server.download(uid, '', size, size + 1)) hash.update(piece);
+      if (hash.digest('hex') === sha256) return uid;
+    }
+    return undefined;
+  }
+
+  private async append(member: Routed, original: Original): Promise<void> {
+    const scratch = await this.context.archive.scratch(randomUUID());
+    try {
+      const structure = await this.fetch(member, scratch.path);
+      const pieces = await this.pieces(structure, original.files, scratch.path);
+      const size = sizeOf(pieces);
+      if (size >= member.size) throw new Left('no-gain');
+      if (size >= this.noRoomFor) throw new Left('no-room');
+      const sha256 = await hashOf(octetsOf(pieces, scratch.path));
+      const { server } = this;
+      const uidNext = (await server.open(server.opened as string)).uidNext;
+      const { placement, files } = original;
+      await this.fenced((client) =>
+        beginRewrite(client, this.account.id, this.run.id, {
+          ...{ placement, generation: member.generation, uidNext, size, sha256 },
+          files: files.length,
+        }),
+      );
+      const uid = await this.send(member, original, size, () => octetsOf(pieces, scratch.path), { uidNext, sha256 });
+      await this.fenced((client) => noteArrived(client, this.account.id, this.run.id, placement, uid));
+      await this.verify(uid, original, size, sha256);
+      await this.noteStanding(member, uid);
+    } finally {
+      await scratch.remove();
+    }
+  }
+
+  /** Fetches a message whole into a file, and finds its parts. */
+  private async fetch(member: Routed, path: string): Promise<MimeStructure> {
+    const scanner = new MimeScanner();
+    let size = 0;
+    const { server } = this;
+    async function* read() {
+      for await (const piece of server.download(member.uid, '', member.size, member.size + 1)) {
+        scanner.push(piece);
+        size += piece.length;
+        yield piece;
+      }
+    }
+    await this.context.archive.fill(path, read());
+    if (size !== member.size) throw new Left('differs');
+    return scanner.end();
+  }
+
+  /** The new message, cut from the old one. Each file that goes has a checked copy with the same octets, looked at now. */
+  private async pieces(structure: MimeStructure, files: readonly FileToTakeOut[], path: string): Promise<Piece[]> {
+    const { database, archive } = this.context;
+    const copies = await checkedCopies(
+      database,
+      this.account.id,
+      files.map(({ file }) => file),
+    );
+    const day = new Intl.DateTimeFormat('en-CA', { timeZone: this.account.settings.timeZone }).format(new Date());
+    const replacements: { section: string; with: string }[] = [];
+    for (const { file, part: section, name, type, size } of files) {
+      const refusal = refusalOf(structure, section);
+      if (refusal) throw new Left(refusal);
+      const part = partOfSection(structure, section);
+      if (!part || !isAsLong(part, size)) throw new Left('malformed');
+      const copy = copies.get(file);
+      if (!copy) throw new Left('unchecked');
+      const now = await hashOf(decoded(spanOf(path, part.bodyFrom, part.bodyFrom + size), part.encoding));
+      if (now !== copy.sha256) throw new Left('differs');
+      if (copy.place === 'here') {
+        const kept = await archive.bag(this.account.id, copy.folder).read(copy.path);
+        if (kept?.sha256 !== copy.sha256) throw new Left('unchecked');
+      }
+      const { size: octets, sha256 } = copy;
+      replacements.push({
+        section,
+        with: notePart({ name: oneLine(name), type, size: octets, sha256, day, copy: placeOf(copy) }),
+      });
+    }
+    if (replacements.length === 0) throw new Left('no-gain');
+    return rewritten(structure, replacements);
+  }
+
+  /** Appends the new message, and gives its UID. */
+  private async send(
+    member: Routed,
+    original: Original,
+    size: number,
+    read: () => AsyncIterable<Uint8Array>,
+    { uidNext, sha256 }: { uidNext: number; sha256: string },
+  ): Promise<number> {
+    const { server, account } = this;
+    const folder = await folderById(this.context.database, account.id, member.folder);
+    const { received, keywords } = original;
+    const flags = original.flags & KEPT_FLAGS;
+    try {
+      const arrived = await server.append(folder?.serverName ?? '', { size, read, received, flags, keywords });
+      if (arrived) return arrived.uid;
+    } catch (error) {
+      if (error instanceof MailProblem && REFUSED.has(error.kind)) {
+        // A NO means that nothing was done (RFC 9051 §7.1.2).
+        if (error.kind === 'no-room') this.noRoomFor = Math.min(this.noRoomFor, size);
+        await this.fenced((client) => forgetRewrite(client, account.id, this.run.id, member.id));
+      }
+      throw error;
+    }
+    const uid = await this.find({ size, sha256 }, uidNext);
+    if (uid === undefined) throw new Left('differs');
+    return uid;
+  }
+
+  /** Looks at the new message as it is on the server: octets, date and flags. */
+  private async verify(uid: number, { received, flags }: Original, size: number, sha256: string): Promise<void> {
+    const { server } = this;
+    // What was appended is told of by the server when it is asked something.
+    await server.open(server.opened as string);
+    const hash = createHash('sha256');
+    for await (const piece of server.download(uid, '', size, size + 1)) hash.update(piece);
+    if (hash.digest('hex') !== sha256) throw new Left('differs');
+    for await (const outlines of server.outlines([[uid, uid]]))
+      for (const outline of outlines) {
+        const isSame =
+          outline.size === size &&
+          Math.floor(outline.received.getTime() / 1000) === Math.floor(received.getTime() / 1000) &&
+          (outline.flags & KEPT_FLAGS) === (flags & KEPT_FLAGS);
+        if (outline.uid === uid && isSame) return;
+      }
+    throw new Left('differs');
+  }
+
+  private async noteStanding({ id, generation }: Routed, uid: number): Promise<void> {
+    await this.fenced((client) => noteStanding(client, this.account.id, this.run.id, id, generation, uid));
+  }
+}
+
+/** What a server says of an APPEND that it did not do. */
+const REFUSED = new Set<MailProblem['kind']>(['no-room', 'command-refused', 'throttled', 'folder-gone', 'read-only']);
+
+/**
+ * Whether a part has the octets that the server said. Of an enclosed message that ends with a delimiter some servers count the
+ * line end behind it too, which belongs to the delimiter that follows (RFC 2046 §5.1.1).
+ */
+function isAsLong({ type, bodyFrom, bodyTo }: MimePart, size: number): boolean {
+  return bodyTo - bodyFrom === size || (type.startsWith('message/') && bodyTo - bodyFrom + CRLF === size);
+}
+
+const CRLF = 2;
+
+/** Where the copy of a file is, as the message says it. */
+function placeOf({ place, folder, path }: CheckedCopy): string {
+  return place === 'here' ? `Tamsel's archive, ${folder}/data/${path}` : `your own copy of ${folder}, data/${path}`;
+}
+
+function spanOf(path: string, from: number, to: number): AsyncIterable<Uint8Array> {
+  return to > from ? createReadStream(path, { start: from, end: to - 1, highWaterMark: 1024 * 1024 }) : nothing();
+}
+
+async function* nothing(): AsyncGenerator<Uint8Array> {}
+
+async function* octetsOf(pieces: readonly Piece[], path: string): AsyncGenerator<Uint8Array> {
+  for (const piece of pieces)
+    if ('octets' in piece) yield piece.octets;
+    else yield* spanOf(path, piece.from, piece.to);
+}
+
+async function hashOf(octets: AsyncIterable<Uint8Array>): Promise<string> {
+  const hash = createHash('sha256');
+  for await (const piece of octets) hash.update(piece);
+  return hash.digest('hex');
+}
