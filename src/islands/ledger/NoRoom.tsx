@@ -25,7 +25,7 @@ export function NoRoom({ run }: { run: Run }) {
   if (run.action === 'strip')
     return (
       <span className="block">
-        {text.ledger.noRoomToTakeOut}{' '}
+        {text.ledger.noRoomToStrip}{' '}
         <Link to="/trash" className="link">
           {text.ledger.toTrash}
         </Link>

@@ -43,7 +43,7 @@ import { conclude, quotaSnapshot } from './conclude';
 import { Destinations } from './destinations';
 import { Folders } from './folders';
 import { isOfConnection, type Lane, Lanes } from './lanes';
-import { TakeOut } from './take-out';
+import { Rewriter } from './rewriter';
 import { arranged, type Group, isScattered, nextWave, type Planned, type Routed, sourcesOf } from './wave';
 
 /** Pending members held in memory at a time. */
@@ -103,7 +103,7 @@ class Carrier {
   private since = Date.now();
   private announcedAt = 0;
   /** Takes files out of messages before these are moved, where the run is for that. */
-  private readonly takeOut: TakeOut | undefined;
+  private readonly rewriter: Rewriter | undefined;
   /** By member, about how many octets its replacement has; only where there may be no room for all. */
   private replacementSizes: Map<number, number> | undefined;
 
@@ -123,7 +123,7 @@ class Carrier {
     const first = this.laneOver(this.server);
     this.executor = first.executor;
     if (run.action === 'strip')
-      this.takeOut = new TakeOut(context, account, run, this.server, first.folders, this.fenced);
+      this.rewriter = new Rewriter(context, account, run, this.server, first.folders, this.fenced);
     this.lanes = new Lanes(first, async () => this.laneOver(this.patiently(await another())));
   }
 
@@ -182,7 +182,7 @@ class Carrier {
       await updateRun(client, this.account.id, this.run.id, { state: 'running', before, problem: null });
       await this.announce(client);
     });
-    if (this.takeOut) this.replacementSizes = await this.sizesWhereScarce();
+    if (this.rewriter) this.replacementSizes = await this.sizesWhereScarce();
     this.overrides = await guardOverridesOf(database, this.account.id, this.run.id);
     const folders = await foldersOf(database, this.account.id);
     this.trash = trashFolder(folders, this.account.settings.trashFolder);
@@ -269,7 +269,7 @@ class Carrier {
    *
    * @returns those whose replacement stands, and those that were not dealt with, since somebody wants the run to stop.
    */
-  private async replaced(groups: Group[], takeOut: TakeOut): Promise<{ ready: Group[]; rest: Routed[] }> {
+  private async replaced(groups: Group[], rewriter: Rewriter): Promise<{ ready: Group[]; rest: Routed[] }> {
     const { database } = this.context;
     await this.says('taking-out', countOfMembers(groups));
     const originals = await originalsOf(
@@ -287,7 +287,7 @@ class Carrier {
         stops ||= (await wantedOf(database, this.account.id, this.run.id)) !== null;
         if (stops) rest.push(member);
         else {
-          const reason = await takeOut.replace(member, originals.get(member.id));
+          const reason = await rewriter.replace(member, originals.get(member.id));
           if (reason === undefined) members.push(member);
           else await this.leaveAll(reason, [member]);
           await this.fenced((client) => this.turn.progressed(client));
@@ -328,7 +328,7 @@ class Carrier {
 
   /** As much as the server takes well; a first batch by itself where it has to be found out what it does. */
   private waveSize(queue: readonly Routed[]): [messages: number, batches?: number] {
-    if (this.takeOut) this.sizer.atMost(TAKEN_OUT_AT_ONCE);
+    if (this.rewriter) this.sizer.atMost(TAKEN_OUT_AT_ONCE);
     const next = queue.at(-1) as Routed;
     const probing = !this.probe.done && this.methodOf(next) !== 'move' && next.destination !== null;
     if (!probing) return [this.sizer.size];
@@ -369,7 +369,7 @@ class Carrier {
     const parallel = this.tellsAll && groups.length > 1;
     if (parallel && groups.length >= WORTH_LANES) await this.lanes.grow();
     const looked = await this.looked(groups, parallel, booked);
-    const { ready, rest } = this.takeOut ? await this.replaced(looked, this.takeOut) : { ready: looked, rest: [] };
+    const { ready, rest } = this.rewriter ? await this.replaced(looked, this.rewriter) : { ready: looked, rest: [] };
     const planned = await this.planned(ready);
     if (planned.length === 0) return { closes: [], again: rest };
     await this.says('carrying-out', countOfMembers(planned.map(({ group }) => group)));
@@ -469,7 +469,7 @@ class Carrier {
     const kept = await this.fenced(async (client) => {
       for (const { generation, flags } of changed) await updateFlags(client, this.account.id, generation, flags);
       const ids = groups.flatMap(({ members }) => members.map(({ id }) => id));
-      const among = await keptAmong(client, this.account, new Date(), ids, this.takeOut && KEEP_FILES);
+      const among = await keptAmong(client, this.account, new Date(), ids, this.rewriter && KEEP_FILES);
       // What the user let through is kept by a hold alone.
       const guarded = [...numbersOf(difference(rangesOf(among.guarded), this.overrides))];
       await leave(client, this.account.id, this.run.id, 'held', among.held);

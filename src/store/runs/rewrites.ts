@@ -17,7 +17,7 @@ export interface Rewrite {
 }
 
 /** A file that is to be taken out of a message. */
-export interface FileToTakeOut {
+export interface FileToStrip {
   file: number;
   part: string;
   name: string;
@@ -32,7 +32,7 @@ export interface Original {
   received: Date;
   flags: number;
   keywords: string[];
-  files: FileToTakeOut[];
+  files: FileToStrip[];
   rewrite: Rewrite | undefined;
 }
 
@@ -51,7 +51,7 @@ export async function originalsOf(
 ): Promise<Map<number, Original>> {
   const found = await rows<
     Omit<Original, 'rewrite' | 'files'> & {
-      files: (FileToTakeOut & { inside: number })[] | null;
+      files: (FileToStrip & { inside: number })[] | null;
       rewrite: Rewrite | null;
     }
   >(
@@ -78,8 +78,8 @@ export async function originalsOf(
 }
 
 /** Without files that are inside an enclosed message which goes too. */
-function outermost(files: readonly (FileToTakeOut & { inside: number })[]): FileToTakeOut[] {
-  const found: FileToTakeOut[] = [];
+function outermost(files: readonly (FileToStrip & { inside: number })[]): FileToStrip[] {
+  const found: FileToStrip[] = [];
   let within = 0;
   for (const { inside, ...file } of files) {
     if (file.file <= within) continue;

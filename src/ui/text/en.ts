@@ -771,7 +771,7 @@ export const en = {
     } as Record<string, string>,
     leftReason: (count: string, reason: string) => `${count} ${reason}`,
     noRoom: 'The mailbox is too full for a copy to the trash. Purge the trash first, or purge these directly.',
-    noRoomToTakeOut:
+    noRoomToStrip:
       'The mailbox is too full for the shorter copies of some messages. Purge the trash first, then try these again.',
     directly: (run: number) => `not moved by run ${run}: mailbox too full`,
     purgeDirectly: 'Purge these directly',

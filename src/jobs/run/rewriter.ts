@@ -13,7 +13,7 @@ import { type CheckedCopy, checkedCopies } from '../../store/archive/bags';
 import { folderById } from '../../store/index/folders';
 import {
   beginRewrite,
-  type FileToTakeOut,
+  type FileToStrip,
   forgetRewrite,
   noteArrived,
   noteStanding,
@@ -43,7 +43,7 @@ class Left extends Error {
  * written down first, so that whoever takes over finds the replacement again and makes no second one. It never touches the
  * original.
  */
-export class TakeOut {
+export class Rewriter {
   /** Octets of a replacement for which there was no room: none larger is tried. */
   private noRoomFor = Number.POSITIVE_INFINITY;
 
@@ -160,7 +160,7 @@ export class TakeOut {
   }
 
   /** The new message, cut from the old one. Each file that goes has a checked copy with the same octets, looked at now. */
-  private async pieces(structure: MimeStructure, files: readonly FileToTakeOut[], path: string): Promise<Piece[]> {
+  private async pieces(structure: MimeStructure, files: readonly FileToStrip[], path: string): Promise<Piece[]> {
     const { database, archive } = this.context;
     const copies = await checkedCopies(
       database,
