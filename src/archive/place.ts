@@ -17,6 +17,11 @@ export class ArchivePlace {
     return new ArchivePlace(directory);
   }
 
+  /** Deletes all that is there of an account. */
+  async forget(account: number): Promise<void> {
+    await removeTree(join(this.directory, String(account)));
+  }
+
   /** A file for work under way, which nobody else uses; it is made when it is filled, and to be removed. */
   async scratch(name: string): Promise<{ path: string; remove(): Promise<void> }> {
     const folder = join(this.directory, 'scratch');

@@ -19,7 +19,7 @@ const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
            --fresh        forget what was done, start over; asks, unless --yes is said
            --every-message     the mailbox has a folder that repeats every message
   ./tamsel start          for a real mailbox
-  ./tamsel worker         one more worker for a running instance (needs TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE)
+  ./tamsel worker         one more worker for a running instance (needs TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE, TAMSEL_ARCHIVE_DIR)
   ./tamsel api           asks a running Tamsel with a token: level, senders, lots, runs; ./tamsel api help
   ./tamsel verify        checks that the ledger is as it was written
            --demo        of the demo's data

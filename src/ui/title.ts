@@ -4,6 +4,7 @@ const TITLES: Record<string, string> = {
   '/level': text.places.level,
   '/sift': text.places.sift,
   '/senders': text.places.senders,
+  '/files': text.places.files,
   '/suggestions': text.plan.tabs.suggestions,
   '/review': text.plan.tabs.review,
   '/guards': text.plan.tabs.guards,

@@ -1,9 +1,11 @@
 import { fromArrow } from '../core/columns/arrow';
 import type { Columns } from '../core/columns/columns';
 import { applyDifference } from '../core/columns/difference';
+import { filesFromArrow } from '../core/columns/file-columns';
 import { printCriteria } from '../core/criteria/print';
 import type { Criteria } from '../core/criteria/tree';
 import { parseSequenceSet, type Ranges } from '../core/sets/ranges';
+import { FilesView } from './files-view';
 import { MailboxView } from './mailbox-view';
 import { Planning } from './planning';
 import type { Asked, Calls, Opening, Told } from './protocol';
@@ -32,6 +34,8 @@ let views: { senders?: Senders; planning?: Planning } = {};
 /** Ids by the key of a test that the columns can't answer. Another map for each state of the index. */
 let outside = new Map<string, Ranges | 'asked'>();
 let subjects: { ids?: number[] } | undefined;
+/** The files, once they were asked for; those of an earlier state keep what was marked. */
+let files: { view?: Promise<FilesView>; before?: FilesView } = {};
 
 /** Before the mail server is asked again whether it has found a text. */
 const AGAIN_MS = 1_000;
@@ -110,6 +114,30 @@ function build(): MailboxView {
   return new MailboxView(columns as Columns, opening?.timeZone ?? 'UTC', trash, { idsOf, bySubject }, new Date());
 }
 
+/** The files of the state of the index that is open. */
+function openFiles(): Promise<FilesView> {
+  files.view ??= readFiles();
+  files.view.catch(() => {
+    delete files.view;
+  });
+  return files.view;
+}
+
+async function readFiles(): Promise<FilesView> {
+  const response = await get('/files/columns');
+  const read = filesFromArrow(new Uint8Array(await response.arrayBuffer()));
+  const { columns: messages, timeZone } = open();
+  const view = new FilesView(read, messages, timeZone, trash, { idsOf, bySubject }, new Date());
+  if (files.before) view.takeMarks(files.before);
+  return view;
+}
+
+/** Has the files read anew when they are asked for next. */
+async function forgetFiles(): Promise<void> {
+  const before = await files.view?.catch(() => undefined);
+  files = before ? { before } : {};
+}
+
 function open(): MailboxView {
   if (!mailbox) throw new Error('No mailbox is open.');
   return mailbox;
@@ -139,6 +167,7 @@ const calls: { [N in keyof Calls]: (argument: Calls[N][0]) => Calls[N][1] | Prom
     const next = build();
     next.takeMarks(open());
     mailbox = next;
+    await forgetFiles();
     return true;
   },
   narrow: ({ where, now, list }) => open().narrow(where, new Date(now), list),
@@ -151,6 +180,17 @@ const calls: { [N in keyof Calls]: (argument: Calls[N][0]) => Calls[N][1] | Prom
   groups: (request) => senders().groups(request),
   suggest: (request) => planning().suggest(request) ?? null,
   doubtful: (plan) => planning().doubtful(plan),
+  narrowFiles: async ({ where, now, list, filter }) => (await openFiles()).narrow(where, new Date(now), list, filter),
+  markFiles: async (marking) => (await openFiles()).mark(marking),
+  fileSelector: async () => (await openFiles()).selector(),
+  async fileContext(file) {
+    const view = await openFiles();
+    return { alike: view.alike(file), besides: view.besides(file) };
+  },
+  async refreshFiles() {
+    await forgetFiles();
+    return null;
+  },
 };
 
 addEventListener('message', async ({ data }: MessageEvent<Asked>) => {

@@ -88,10 +88,14 @@ export class MailboxView {
     }
   }
 
-  /** Narrows to criteria. Where they can't be read, nothing changes. */
-  narrow(where: string, now: Date, window: ListWindow): Narrowed {
+  /**
+   * Narrows to criteria. Where they can't be read, nothing changes.
+   *
+   * @param besides rows that count besides, which no criteria say, and a key that tells such sets apart.
+   */
+  narrow(where: string, now: Date, window: ListWindow, besides?: { key: string; mask: Uint8Array }): Narrowed {
     const parsed = parseCriteria(where);
-    const waiting = parsed.ok ? this.apply(parsed.criteria, where, now) : [];
+    const waiting = parsed.ok ? this.apply(parsed.criteria, where, now, besides) : [];
     const { linked } = this;
     const { senders: _, domains: __, ...shown } = linked.now;
     const { senders: ___, domains: ____, field: _____, ...everything } = linked.everything;
@@ -110,7 +114,12 @@ export class MailboxView {
     };
   }
 
-  private apply(criteria: Criteria, where: string, now: Date): string[] {
+  private apply(
+    criteria: Criteria,
+    where: string,
+    now: Date,
+    besides: { key: string; mask: Uint8Array } | undefined,
+  ): string[] {
     const { context, waiting } = this.matching.contextOf(criteria, now);
     const parts = byDimension(criteria);
     const changes: Change[] = [];
@@ -119,14 +128,17 @@ export class MailboxView {
       // Ages move on with the clock, so their instant counts, not their text.
       const interval =
         dimension === 'size' || dimension === 'time' ? intervalOf(part, { now, timeZone: this.timeZone }) : undefined;
-      const printed = interval ? `${interval.from} ${interval.to}` : `${printCriteria(part)} ${waiting.join(' ')}`;
+      const more = dimension === 'rest' ? besides : undefined;
+      const printed = interval
+        ? `${interval.from} ${interval.to}`
+        : `${printCriteria(part)} ${waiting.join(' ')} ${more?.key ?? ''}`;
       if (this.conditions[dimension] === printed) continue;
       this.conditions[dimension] = printed;
       if (interval) changes.push({ dimension: dimension as 'size' | 'time', interval });
       else
         changes.push({
           dimension,
-          mask: part.kind === 'everything' ? undefined : criteriaToMask(part, this.columns, context),
+          mask: both(part.kind === 'everything' ? undefined : criteriaToMask(part, this.columns, context), more?.mask),
         });
     }
     if (changes.length > 0) {
@@ -220,7 +232,8 @@ export class MailboxView {
     }
   }
 
-  private rowAt(row: number): ListRow {
+  /** A row as lists show it. */
+  rowAt(row: number): ListRow {
     const { columns } = this;
     const { author, folder } = columns.dictionaries;
     const code = columns.author[row] as number;
@@ -306,6 +319,11 @@ export class MailboxView {
     return ids;
   }
 
+  /** Ids of what is marked. */
+  markedIds(): number[] {
+    return this.idsWhere((row) => this.marks[row] === 1);
+  }
+
   /** How the API is told what is marked: by criteria and exceptions where all was marked, else by ids. */
   selector(): MarkedSelector {
     const expect = { ...this.marked };
@@ -313,7 +331,7 @@ export class MailboxView {
     const beyond = basis ? this.idsWhere((row) => this.marks[row] === 1 && basis.rows[row] === 0) : [];
     if (basis && beyond.length === 0)
       return { where: basis.where, except: this.idsWhere((row) => this.isExcepted(row)), expect };
-    return { ids: this.idsWhere((row) => this.marks[row] === 1), expect };
+    return { ids: this.markedIds(), expect };
   }
 
   /** The messages of a thread, oldest first, trash included. */
@@ -350,4 +368,11 @@ export class MailboxView {
     this.orders.set('received', made);
     return made;
   }
+}
+
+/** Rows that are in both masks; a missing one leaves nothing out. The first may be changed. */
+function both(one: Uint8Array | undefined, other: Uint8Array | undefined): Uint8Array | undefined {
+  if (!one || !other) return one ?? other;
+  for (let row = 0; row < one.length; row++) one[row] = (one[row] as number) & (other[row] as number);
+  return one;
 }

@@ -1,7 +1,9 @@
 import type { Plan } from '../contract/types';
 import type { Category, Sign } from '../core/categories/categories';
 import type { Tallies, Tally } from '../core/columns/cross-filter';
+import type { Copy } from '../core/columns/file-columns';
 import type { Reason } from '../core/evidence/evidence';
+import type { FileKind } from '../core/files/kinds';
 import type { Amount, Missing } from '../core/level/level';
 import type { Suggestions } from '../core/plan/suggestions';
 import type { GroupingKind } from '../core/senders/grouping';
@@ -207,6 +209,45 @@ export interface Doubtful {
   reasons: (Reason | { reason: 'messageFlagged' | 'messageAnswered' | 'soleDocument'; number: number })[];
 }
 
+/** Files by what no criteria say; null leaves none out. */
+export interface FileFilter {
+  copy: Copy | null;
+  mailed: 'once' | 'few' | 'many' | null;
+}
+
+/** A row of the list of files. */
+export interface FileRow {
+  /** Its row. */
+  id: number;
+  file: number;
+  /** Its message, by one of its placements. */
+  message: number;
+  name: string;
+  kind: FileKind;
+  size: number;
+  date: number;
+  author: string;
+  folder: string;
+  copy: Copy;
+  /** How often the same was mailed. */
+  mailed: number;
+  marked: boolean;
+}
+
+/** Everything that Files shows of one narrowing: files count where messages do in Sift. */
+export interface NarrowedFiles extends Omit<Narrowed, 'rows'> {
+  rows: FileRow[];
+  copies: { now: Tally; all: Tally };
+  mailed: { now: Tally; all: Tally };
+}
+
+/** How the API is told which files are marked. */
+export interface FileSelector {
+  where?: string;
+  ids?: number[];
+  expect: { files: number; bytes: number };
+}
+
 /** Calls of the worker: name to argument and result. */
 export interface Calls {
   open: [Opening, { messages: number }];
@@ -222,6 +263,13 @@ export interface Calls {
   /** All groups of a ranking, without what it opened into. */
   groups: [RankRequest, { id: string; by: GroupingKind; key: string; label: string }[]];
   suggest: [SuggestRequest, Suggestions | null];
+  narrowFiles: [{ where: string; now: number; list: ListWindow; filter: FileFilter }, NarrowedFiles];
+  markFiles: [Marking, Marked];
+  fileSelector: [null, FileSelector];
+  /** Where else the same file was mailed, and the files of the same message. */
+  fileContext: [number, { alike: FileRow[]; besides: FileRow[] }];
+  /** Reads the files anew: copies of some were saved or checked. */
+  refreshFiles: [null, null];
   doubtful: [Plan, { doubtful: Doubtful[]; largest: Doubtful[] }];
 }
 

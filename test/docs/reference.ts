@@ -152,6 +152,61 @@ words(
   'The answer is `application/vnd.apache.arrow.stream`, compressed. Texts are dictionary-encoded. Times are seconds of UTC. `flags` are bits: 1 seen, 2 answered, 4 flagged, 8 deleted, 16 draft. `kinds` are bits in the order of the criteria’s `kind`. `category` is a number in the order `letters own lists mailings automatic records invitations`. `signs` are the bits of core/categories, and bit 30 for a document that you have no other copy of. The ETag names the state. An answer to `since` has the rows that changed; the metadata has the ids that went (`gone`), the paths of the trash (`trash`) and whether it is a difference at all (`difference`).',
 );
 
+section(
+  'Files',
+  'A file is a part of a message that has a name, is marked as attached, or is no text to be read. Files of enclosed messages are listed too. In criteria of files, `size`, `kind` and `file` mean the file; all other fields mean its message.',
+);
+await call('listFiles', {
+  query: { where: 'kind = picture or size > 1 MB', limit: '2' },
+  prose:
+    '`size` counts in the mailbox; `decoded` is about what the file has on a disk. `copy` says whether a copy is outside the mailbox, and whether it was checked.',
+});
+words(
+  'getFileColumns',
+  'The answer is `application/vnd.apache.arrow.stream`, compressed: `id`, `placement` (the id of a message that has it), `size`, `kind` (a number in the order of the criteria’s `kind`), `copy` (0 none, 1 saved, 2 checked) and `name`.',
+);
+
+section(
+  'Saving files',
+  'Files are saved into a bag (RFC 8493): a folder with `manifest-sha256.txt`, which `sha256sum -c` checks, and `data/index.jsonl`, which says from which message each file is. `place: "here"` keeps it in the archive of this machine. `place: "download"` makes it ready to be downloaded; its files count as checked once you hand in the SHA-256 of your copy.\n\nStates: `queued` → `running` → `checking` → `done`, `cancelled` or `failed`; `paused` in between, also when the disk is full. Files that are not in the bag have a reason: `vanished differs unreadable cancelled`.',
+);
+const bag = await call('saveFiles', {
+  body: { place: 'here', where: 'kind = picture and size < 300 kB', label: 'small pictures' },
+});
+const saved = async (id: number) => {
+  while ((await app.call('GET', `/accounts/1/bags/${id}`)).body.state !== 'done')
+    await new Promise((resolve) => setTimeout(resolve, 100));
+};
+await saved(bag.id);
+await call('getBag', { path: { bag: bag.id } });
+await call('listBags');
+const { files: inBag } = await call('listBagFiles', { path: { bag: bag.id }, query: { limit: '2' } });
+const other = (await app.call('POST', '/accounts/1/bags', { place: 'download', what: 'messages', ids: [first.id] }))
+  .body;
+await saved(other.id);
+words(
+  'downloadBag',
+  'The answer is `application/zip`, files uncompressed. `Range` with one range is answered with 206, so a download that broke off goes on: `curl -C -` does that.',
+);
+await call('checkBag', {
+  path: { bag: bag.id },
+  body: {
+    files: [
+      { path: inBag[0].path, sha256: inBag[0].sha256 },
+      { path: 'another.jpg', sha256: '0'.repeat(64) },
+    ],
+  },
+  prose: 'At most 1,000 files a call. `differs` and `unknown` are paths.',
+});
+await app.killWorker();
+const steered = (await app.call('POST', '/accounts/1/bags', { place: 'here', where: 'size > 5 MB' })).body;
+await call('pauseBag', { path: { bag: steered.id }, body: {} });
+await app.call('POST', `/accounts/1/bags/${steered.id}/cancel`, {});
+app.startWorker();
+words('resumeBag', 'Goes on with a bag that is `paused` or `failed`. The answer is 202 and the bag.');
+words('cancelBag', 'What was saved of a bag that is not whole is deleted. The answer is 202 and the bag.');
+await call('deleteBag', { path: { bag: other.id } });
+
 section('Senders');
 const { senders } = await call('listSenders', {
   query: { by: 'domain', where: 'age > 1y', limit: '1' },
@@ -184,7 +239,12 @@ section(
 const lot = await call('createLot', {
   body: { label: 'old mailings', where: 'category = mailings and age > 3y' },
   prose:
-    '`fate` is `trash` or `purge`. A lot for a purge may have `scope: "trash"`. Send `expect` with the counts that you saw; the answer is 409 if they differ.',
+    '`fate` is `trash`, `purge` or `strip`. A lot for a purge may have `scope: "trash"`. Send `expect` with the counts that you saw; the answer is 409 if they differ.',
+});
+const strip = await call('createLot', {
+  body: { fate: 'strip', bag: bag.id },
+  prose:
+    'A lot for `strip` takes files out of their messages. `where` and `ids` are of files; `bag` means the checked files of a bag. `textKept` is how many of its messages a guard keeps from being deleted: their text stays, so their files may go.',
 });
 await call('createLot', {
   body: { ids: [first.id, second.id], expect: { messages: 9, bytes: 1 } },
@@ -231,13 +291,14 @@ await call('readDecisionSheet', { body: { sheet: 'by,sender,decision\ndomain,nob
 
 section(
   'Runs and the ledger',
-  'A run carries out one `action` on a frozen set: `trash`, `purge` or `restore`. Select the set with exactly one of `lots`, `where`, `ids`, `folder` (with `subfolders`), `run` (what that run moved) and `rest` (what that run did not do). A purge takes messages from the trash, from the folder that you name, or from lots for a purge.\n\nOther members of the body: `to` is the folder for messages whose original folder is unknown. `before` takes only messages that arrived in the folder before that time. `asOf` takes only what was there, and as it was, at that `version` of the index. `copies` includes the same messages in other folders of the scope (EMAILID, RFC 8474). `expect` is as for lots.\n\nStates: `queued` → `running` → `done`, `cancelled` or `failed`; `paused` in between. One run at a time is active for an account; others wait. While it runs, `doing` has a `phase` (`measuring`, `recovering`, `planning`, `checking`, `carrying-out`, `concluding`) and the number of messages in hand.\n\nMessages that a run leaves have a reason: `guarded held vanished moved changed no-room refused read-only folder-gone cancelled unknown`. `undo` is what can still be restored. `agreement` says whether the database and the ledger agree about the run. `settled` is the server’s figure once it has followed a purge.',
+  'A run carries out one `action` on a frozen set: `trash`, `purge`, `restore` or `strip`. Select the set with exactly one of `lots`, `where`, `ids`, `folder` (with `subfolders`), `run` (what that run moved) and `rest` (what that run did not do). A purge takes messages from the trash, from the folder that you name, or from lots for a purge.\n\n`strip` takes lots for that, or the `rest` of such a run. It puts a copy without the files beside each message, with its date, flags and keywords, compares it, and moves the original to the trash. `added` is what was put in. To undo it, restore what the run moved: the copies go to the trash then, by a run of its own.\n\nOther members of the body: `to` is the folder for messages whose original folder is unknown. `before` takes only messages that arrived in the folder before that time. `asOf` takes only what was there, and as it was, at that `version` of the index. `copies` includes the same messages in other folders of the scope (EMAILID, RFC 8474). `expect` is as for lots.\n\nStates: `queued` → `running` → `done`, `cancelled` or `failed`; `paused` in between. One run at a time is active for an account; others wait. While it runs, `doing` has a `phase` (`measuring`, `recovering`, `planning`, `checking`, `taking-out`, `carrying-out`, `concluding`) and the number of messages in hand.\n\nMessages that a run leaves have a reason: `guarded held vanished moved changed no-room refused read-only folder-gone cancelled unknown`, and of files that can’t be taken out `signed encrypted malformed alternative unchecked differs no-gain`. `undo` is what can still be restored. `agreement` says whether the database and the ledger agree about the run. `settled` is the server’s figure once it has followed a purge.',
 );
 const run = await call('startRun', { body: { action: 'trash', lots: [lot.id] } });
 await ended(run);
 await call('getRun', { path: { run: run.id } });
 await call('listRuns');
 await call('listRunMessages', { path: { run: run.id }, headers: { accept: 'text/csv' } });
+await ended(await call('startRun', { body: { action: 'strip', lots: [strip.id] } }));
 // Without a worker a run waits, and can be steered.
 await app.killWorker();
 const waiting = (await app.call('POST', '/accounts/1/runs', { action: 'purge', where: 'size > 1 MB' })).body;
@@ -282,7 +343,7 @@ await call('revokeToken', { path: { token: 1 } });
 section('Events');
 words(
   'streamEvents',
-  'Each event has an `id`. `scan`, `run` and `search` have the same shape as the answers of these names. `level` and `index` say only that something changed.',
+  'Each event has an `id`. `scan`, `run`, `search` and `bag` have the same shape as the answers of these names. `level` and `index` say only that something changed.',
 );
 
 section('Health');

@@ -48,10 +48,13 @@ Errors are problem details (RFC 9457). \`type\` is one of these, below \`/proble
 | \`changed\` | 409 | the folder has changed on the server; scan again |
 | \`sign-in-needed\` | 409 | the mail server no longer accepts Tamsel’s sign-in |
 | \`no-authorization\` | 409 | no authorization is under way in this browser |
+| \`bag-missing\` | 409 | the files of the bag are not on this machine any more |
+| \`bags-kept\` | 409 | the archive holds files of this mailbox; delete these first |
 | \`search-failed\` | 409 | the mail server could not search |
 | \`no-submission-server\` | 409 | this instance can’t send mail |
 | \`too-large\` | 413 | the body is above 16 KiB without a session, 16 MiB for a sheet, or 1 MiB otherwise; the connection closes |
 | \`unsupported-media-type\` | 415 | the body is not declared as JSON |
+| \`no-such-range\` | 416 | the download does not have these octets |
 | \`unknown-host\` | 421 | Tamsel does not answer under this name; see \`TAMSEL_ORIGIN\` |
 | \`invalid\` | 422 | something in the body or the query is wrong |
 | \`criteria\` | 422 | the criteria can’t be read; \`at\` says where |

@@ -128,8 +128,11 @@ export const listBagFiles = route({
   response: v.object({ files: v.array(s.BagFile), next: v.optional(v.number()) }),
   async handle({ environment: { database }, account, parameters, query }) {
     const { id } = await theBag(database, account, parameters.bag);
-    const read = query.state === 'saved' ? savedFiles : unsavedFiles;
-    const found = await read(database, account.id, id, query.after, query.limit + 1);
+    const page = [database, account.id, id, query.after, query.limit + 1] as const;
+    const found =
+      query.state === 'saved'
+        ? (await savedFiles(...page)).map(({ placement: _, ...file }) => file)
+        : await unsavedFiles(...page);
     const shown = found.slice(0, query.limit);
     const last = shown.at(-1);
     return { files: shown, ...(found.length > query.limit && last ? { next: last.file } : {}) };

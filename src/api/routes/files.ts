@@ -1,5 +1,9 @@
+import { promisify } from 'node:util';
+import { gzip } from 'node:zlib';
 import * as v from 'valibot';
 import * as s from '../../contract/schemas';
+import { filesToArrow } from '../../core/columns/file-columns';
+import { readFileColumns } from '../../store/archive/file-columns';
 import { amountOfFiles, pageOfFiles } from '../../store/archive/file-list';
 import { isIndexComplete } from '../../store/index/folders';
 import { readyCriteria } from '../criteria';
@@ -40,5 +44,27 @@ export const listFiles = route({
       isIndexComplete(database, account.id),
     ]);
     return { total, files, complete, ...(next ? { next: cursorText(next) } : {}) };
+  },
+});
+
+const compress = promisify(gzip);
+
+/** Speed counts here, as for the columns of messages. */
+const LEVEL = 4;
+
+export const getFileColumns = route({
+  method: 'GET',
+  path: '/accounts/{account}/files/columns',
+  summary: 'Returns all files of the index, each once, as an Arrow IPC stream. `placement` is the id of its message.',
+  formats: ['application/vnd.apache.arrow.stream'],
+  async handle({ environment: { database }, account }) {
+    const body = await compress(filesToArrow(await readFileColumns(database, account)), { level: LEVEL });
+    return new Response(new Uint8Array(body), {
+      headers: {
+        'content-type': 'application/vnd.apache.arrow.stream',
+        'content-encoding': 'gzip',
+        'cache-control': 'private, no-store',
+      },
+    });
   },
 });

@@ -55,6 +55,7 @@ export const ROUTES: Record<string, Route> = {
   getMessageText: messages.getMessageText,
   getColumns: columns.getColumns,
   listFiles: files.listFiles,
+  getFileColumns: files.getFileColumns,
   saveFiles: bags.saveFiles,
   listBags: bags.listBags,
   getBag: bags.getBag,

@@ -3,6 +3,7 @@ import * as s from '../../contract/schemas';
 import { printCriteria } from '../../core/criteria/print';
 import { printSequenceSet, type Ranges } from '../../core/sets/ranges';
 import type { Account } from '../../store/access/accounts';
+import { checkedFilesOf } from '../../store/archive/bags';
 import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { pageOfMessages } from '../../store/index/messages';
@@ -37,6 +38,8 @@ export const makeLot = route({
     fate: v.optional(s.Fate, 'trash'),
     where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
     ids: v.optional(s.Ids),
+    /** Checked files of a bag, for `strip`. */
+    bag: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1))),
     except: v.optional(s.Ids, []),
     scope: s.Scope,
     suggestion: v.optional(v.pipe(v.string(), v.maxLength(500))),
@@ -45,9 +48,14 @@ export const makeLot = route({
   status: 201,
   response: s.Lot,
   async handle({ environment, account, body }) {
-    if ((body.where === undefined) === (body.ids === undefined)) {
-      throw invalid('Say either where or ids.', [{ field: 'where', expected: 'exactly one of where and ids' }]);
-    }
+    const { where, bag } = body;
+    if ([where, body.ids, bag].filter((one) => one !== undefined).length !== 1)
+      throw invalid('Say one of where, ids and bag.', [
+        { field: 'where', expected: 'exactly one of where, ids and bag' },
+      ]);
+    if (bag !== undefined && body.fate !== 'strip')
+      throw invalid('A bag names files, which are taken out of the mail.', [{ field: 'fate', expected: 'strip' }]);
+    const ids = bag === undefined ? body.ids : await checkedFilesOf(environment.database, account.id, bag);
     // What lies in the trash can't be moved there.
     if (body.fate !== 'purge' && body.scope !== 'mail')
       throw invalid('In the trash, messages can only be marked for a purge.', [{ field: 'scope', expected: 'mail' }]);
@@ -59,10 +67,10 @@ export const makeLot = route({
         label:
           body.label ??
           (text === undefined
-            ? `${body.ids?.length ?? 0} chosen ${body.fate === 'strip' ? 'files' : 'messages'}`
+            ? `${ids?.length ?? 0} chosen ${body.fate === 'strip' ? 'files' : 'messages'}`
             : text || 'everything'),
         fate: body.fate,
-        selector: criteria ? { where: criteria, text: text ?? '' } : { ids: body.ids ?? [] },
+        selector: criteria ? { where: criteria, text: text ?? '' } : { ids: ids ?? [] },
         except: body.except,
         scope: body.scope,
         suggestion: body.suggestion ?? null,

@@ -4,10 +4,11 @@ import { eraseAccount } from '../../store/access/accounts';
 import { forgetCredential } from '../../store/access/credentials';
 import { noteProof } from '../../store/access/proofs';
 import { endOtherSession, endSession, leaveAccount, sessionsOf } from '../../store/access/sessions';
+import { bagsOf } from '../../store/archive/bags';
 import { transaction } from '../../store/database';
 import { sessionCookie } from '../cookie';
 import type { Environment } from '../environment';
-import { noSession, notFound } from '../problem';
+import { conflict, noSession, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
 import { shownAccount } from '../shown';
@@ -125,10 +126,18 @@ export const erase = route({
   method: 'DELETE',
   path: '/accounts/{account}',
   session: true,
-  summary: 'Erases the index, ledger and credentials of an account. The mailbox itself is not touched.',
+  summary:
+    'Erases the index, ledger and credentials of an account. The mailbox itself is not touched. While the archive holds files of it, this is refused.',
   status: 204,
   async handle({ environment, account, identity }) {
     await wantProof(environment.database, environment, identity, account);
+    const bags = await bagsOf(environment.database, account.id);
+    if (bags.some(({ place, state, saved }) => place === 'here' && state !== 'erased' && saved.files > 0))
+      throw conflict(
+        'bags-kept',
+        'The archive on this machine still holds files that you saved from this mailbox. Delete these sets first.',
+      );
     await eraseAccount(environment.database, account.id);
+    await environment.archive.forget(account.id);
   },
 });

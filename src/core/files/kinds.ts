@@ -63,7 +63,12 @@ export function kindNumber(kind: FileKind): number {
 
 /** The bit of a kind. */
 export function kindBit(kind: FileKind): number {
-  return 1 << kindNumber(kind);
+  return kindBitOf(kindNumber(kind));
+}
+
+/** The bit of a kind by its number. */
+export function kindBitOf(number: number): number {
+  return 1 << number;
 }
 
 /** The kinds of a message's files as bits. */

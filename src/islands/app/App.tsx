@@ -19,6 +19,7 @@ import { Places } from './Places';
 
 const Level = lazy(() => import('../level/Level'));
 const Sift = lazy(() => import('../sift/Sift'));
+const Files = lazy(() => import('../files/Files'));
 const Senders = lazy(() => import('../senders/Senders'));
 const Review = lazy(() => import('../plan/review/Review'));
 const Suggestions = lazy(() => import('../plan/suggestions/Suggestions'));
@@ -30,6 +31,7 @@ const VIEWS: Record<string, React.ComponentType> = {
   '/level': Level,
   '/sift': Sift,
   '/senders': Senders,
+  '/files': Files,
   '/review': Review,
   '/suggestions': Suggestions,
   '/guards': Guards,

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
+import type { FileAmount } from '../../contract/types';
 import { useAccount, useChange, useFigures, useLevel, useRuns, useScan } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { signOut } from '../../ui/api/signOut';
@@ -20,6 +21,11 @@ export function Places({ path }: { path: string }) {
     queryFn: () => call<{ total: number; complete: boolean }>(`${base}/senders?by=address&limit=1`),
     staleTime: 60_000,
   });
+  const files = useQuery({
+    queryKey: ['files', account.id, 'total'],
+    queryFn: () => call<{ total: FileAmount; complete: boolean }>(`${base}/files?limit=1`),
+    staleTime: 60_000,
+  }).data;
   const won = runs.filter(({ action }) => action === 'purge').reduce((sum, { done }) => sum + done.bytes, 0);
   const figures: [string, string, string][] = [
     [
@@ -39,6 +45,7 @@ export function Places({ path }: { path: string }) {
         ? text.places.addresses(senders.data.total, count(senders.data.total))
         : '',
     ],
+    ['/files', text.places.files, files?.complete || files?.total.files ? octets(files.total.bytes) : ''],
     [
       '/trash',
       text.places.trash,

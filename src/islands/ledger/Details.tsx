@@ -48,6 +48,7 @@ function Record({ run }: { run: Run }) {
         <Pair name={text.ledger.done}>
           <span title={`${count(run.done.bytes)} B`}>{amount(run.done.messages, run.done.bytes)}</span>
         </Pair>
+        {run.action === 'strip' && <Pair name={text.ledger.added}>{amount(run.added.messages, run.added.bytes)}</Pair>}
       </dl>
       <Left run={run} />
       <Figures run={run} />

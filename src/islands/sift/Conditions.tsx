@@ -2,8 +2,8 @@ import { type FormEvent, useState } from 'react';
 import { parseCriteria } from '../../core/criteria/parse';
 import { printCriteria, printText } from '../../core/criteria/print';
 import { FIELDS, type Field, FLAG_TESTS, operatorsOf, WORDS_OF } from '../../core/criteria/tree';
+import { conditionsOf, whereOf } from '../../ui/criteria/conditions';
 import { text } from '../../ui/text';
-import { conditionsOf, whereOf } from './conditions';
 
 /** The conditions one by one, each to be taken away, and a way to add any other without typing an expression. */
 export function Conditions({ where, onChange }: { where: string; onChange(where: string): void }) {

@@ -2,10 +2,10 @@ import { type KeyboardEvent, type PointerEvent, useEffect, useLayoutEffect, useM
 import { heightOf, sizeAt } from '../../core/columns/axes';
 import { OCTETS_IN } from '../../core/units';
 import { useAccount, useFigures } from '../../ui/api/account';
+import { replaced } from '../../ui/criteria/conditions';
 import { text } from '../../ui/text';
 import type { Narrowed } from '../../workers/protocol';
 import { type Brush, brushOf, conditionsOfBrush, timeAt } from './brush';
-import { replaced } from './conditions';
 import { layoutOf, type Paints, paintField } from './paintField';
 
 const EDGES = ['left', 'right', 'bottom', 'top'] as const;

@@ -5,8 +5,8 @@ import { anyCriteria } from '../../../test/criteria-samples';
 import { monthsOf, sizeAt } from '../../core/columns/axes';
 import { parseCriteria } from '../../core/criteria/parse';
 import { printCriteria } from '../../core/criteria/print';
+import { chosenValues, conditionsOf, hasFlag, toggledFlag, toggledValue, whereOf } from '../../ui/criteria/conditions';
 import { brushOf, conditionsOfBrush } from './brush';
-import { chosenValues, conditionsOf, hasFlag, toggledFlag, toggledValue, whereOf } from './conditions';
 
 test('criteria are the conditions that the chips show, whatever they say', () => {
   fc.assert(

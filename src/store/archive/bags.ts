@@ -335,6 +335,18 @@ export async function noteChecked(
   );
 }
 
+/** The files of a bag of which a checked copy is there. */
+export async function checkedFilesOf(db: Queryable, account: number, bag: number): Promise<number[]> {
+  const found = await rows<{ file: number }>(
+    db,
+    `select f.file from bag_file f join bag b on b.account = f.account and b.id = f.bag
+     where f.account = $1 and f.bag = $2 and f.reason is null and f.checked_at is not null
+       and (b.place = 'download' or b.state <> 'erased') order by f.file`,
+    [account, bag],
+  );
+  return found.map(({ file }) => file);
+}
+
 /** A copy of a file outside the mailbox that was read back and was equal. */
 export interface CheckedCopy {
   sha256: string;

@@ -53,11 +53,12 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
     const freshness = new Freshness(client, account.id);
     const stop = subscribe(account.id, ({ kind, data }) => {
       if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
-      if (kind === 'opened') freshness.lost('runs', 'scan', 'level');
+      if (kind === 'opened') freshness.lost('runs', 'scan', 'level', 'bags');
       if (kind === 'run') freshness.lost('runs');
+      if (kind === 'bag') freshness.lost('bags', 'files');
       if (kind === 'level') freshness.lost('trash', 'level', 'lots', 'settings', 'decisions', 'guards', 'plan');
       if (kind === 'index')
-        freshness.lost('trash', 'level', 'messages', 'senders', 'lots', 'decisions', 'guards', 'plan');
+        freshness.lost('trash', 'level', 'messages', 'senders', 'files', 'lots', 'decisions', 'guards', 'plan');
     });
     return () => {
       stop();

@@ -33,6 +33,7 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
   };
   const toTrash = fated('trash');
   const toPurge = fated('purge');
+  const toStrip = fated('strip');
   const start = (action: Lot['fate'], ids: number[]) =>
     run.mutate({ action, lots: ids, ...(copies ? { copies: true } : {}) });
   const level = useLevel().data;
@@ -48,7 +49,20 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
           {text.review.copies}
         </label>
       )}
-      {toTrash.sum > 0 && !hasTrash && <NoTrash />}
+      {toTrash.sum + toStrip.sum > 0 && !hasTrash && <NoTrash />}
+      {toStrip.sum > 0 && hasTrash && (
+        <div className="grid gap-3">
+          <p>{text.review.stripQuestion(toStrip.messages, toStrip.bytes)}</p>
+          <button
+            type="button"
+            className="button button-chief justify-self-start px-5 py-2"
+            disabled={run.isPending}
+            onClick={() => start('strip', toStrip.ids)}
+          >
+            {text.review.goStrip(toStrip.messages)}
+          </button>
+        </div>
+      )}
       {toTrash.sum > 0 && hasTrash && (
         <div className="grid gap-3">
           <p>{text.review.question(toTrash.messages)}</p>

@@ -41,9 +41,18 @@ export function LotRow({
   );
   const notes = [
     ...(lot.fate === 'purge' ? [text.review.purges] : []),
+    ...(lot.fate === 'strip' ? [text.review.strips(lot.files, count(lot.files))] : []),
+    ...(lot.textKept > 0 ? [text.review.textKept(text.messages(lot.textKept, count(lot.textKept)))] : []),
     ...(lot.excepted > 0 ? [text.review.excepted(count(lot.excepted))] : []),
     ...(lot.vanished > 0 ? [text.review.vanished(text.messages(lot.vanished, count(lot.vanished)))] : []),
   ];
+  const ofFiles = lot.fate === 'strip';
+  const criteria =
+    lot.where === null
+      ? text.review[ofFiles ? 'chosenFiles' : 'chosen']
+      : ofFiles
+        ? text.review.ofFiles(lot.where)
+        : lot.where;
   const sift = `/sift?where=${encodeURIComponent(lot.where ?? '')}&lot=${lot.id}`;
   const act = (name: string, doIt: () => void): ReactNode => (
     <button type="button" className="link" onClick={doIt} aria-label={`${name}: ${lot.label}`}>
@@ -57,7 +66,7 @@ export function LotRow({
           <span className="font-semibold">{lot.label}</span>{' '}
           {notes.length > 0 && <span className="note">{notes.join(' · ')}</span>}
         </td>
-        <td className="minor font-mono text-[12px] text-ink-2 wrap-anywhere">{lot.where ?? text.review.chosen}</td>
+        <td className="minor font-mono text-[12px] text-ink-2 wrap-anywhere">{criteria}</td>
         <td className="number">{count(lot.messages)}</td>
         <td className="number minor">{octets(lot.bytes)}</td>
         <td className="number minor">{octets(lot.only.bytes)}</td>
@@ -73,9 +82,11 @@ export function LotRow({
             {place > 0 && act(text.review.up, () => move.mutate(place - 1))}
             {place < last && act(text.review.down, () => move.mutate(place + 1))}
             {act(open ? text.review.close : text.review.open, () => onOpen(!open))}
-            <Link className="link" to={sift} aria-label={`${text.review.sift}: ${lot.label}`}>
-              {text.review.sift}
-            </Link>
+            {!ofFiles && (
+              <Link className="link" to={sift} aria-label={`${text.review.sift}: ${lot.label}`}>
+                {text.review.sift}
+              </Link>
+            )}
             {act(text.review.drop, () => drop.mutate())}
           </span>
           <Refused error={drop.error ?? move.error} />

@@ -1,0 +1,124 @@
+import { useQuery } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
+import type { Bag, Lot } from '../../contract/types';
+import { OF_THE_PLAN, useAccount, useChange, useFigures } from '../../ui/api/account';
+import { call } from '../../ui/api/call';
+import { Bar } from '../../ui/Bar';
+import { Link } from '../../ui/route';
+import { Refused } from '../../ui/State';
+import { text } from '../../ui/text';
+import { count } from '../../ui/text/format';
+import { HandIn } from './HandIn';
+
+/** Sets of files that are shown: the newest. */
+const SHOWN = 3;
+
+export function useBags() {
+  const { account, base } = useAccount();
+  return useQuery({ queryKey: ['bags', account.id], queryFn: () => call<{ bags: Bag[] }>(`${base}/bags`) });
+}
+
+/** What becomes of the files that were saved: each step only for what passed the one before. */
+export function Bags() {
+  const bags = (useBags().data?.bags ?? []).filter(({ state }) => state !== 'erased' && state !== 'cancelled');
+  if (bags.length === 0) return null;
+  return (
+    <section aria-label={text.files.steps} className="card grid max-h-[42%] shrink-0 gap-3 overflow-y-auto">
+      {bags.slice(0, SHOWN).map((bag) => (
+        <BagSteps key={bag.id} bag={bag} />
+      ))}
+    </section>
+  );
+}
+
+function BagSteps({ bag }: { bag: Bag }) {
+  const { octets } = useFigures();
+  const { base } = useAccount();
+  const steer = useChange<string>(
+    (verb) => `/bags/${bag.id}/${verb}`,
+    'POST',
+    () => ({}),
+    ['bags'],
+  );
+  const plan = useChange<undefined, Lot>(
+    () => '/lots',
+    'POST',
+    () => ({ fate: 'strip', bag: bag.id, label: bag.label }),
+    OF_THE_PLAN,
+  );
+  const going = bag.state === 'queued' || bag.state === 'running' || bag.state === 'checking';
+  const rests = bag.state === 'paused' || bag.state === 'failed';
+  const left = bag.left.filter(({ reason }) => reason !== 'cancelled');
+  const isDone = bag.state === 'done';
+  const act = (verb: 'pause' | 'resume' | 'cancel') => (
+    <button type="button" className="link" disabled={steer.isPending} onClick={() => steer.mutate(verb)}>
+      {text.files.verbs[verb]}
+    </button>
+  );
+  return (
+    <article className="grid gap-2">
+      <div className="flex flex-wrap items-baseline gap-x-3">
+        <h3 className="font-semibold wrap-anywhere">{text.files.bag(bag.id, bag.label)}</h3>
+        <span className="note">
+          {text.files.asked(bag.asked.files, count(bag.asked.files), octets(bag.asked.bytes))}
+        </span>
+        <span className="ml-auto flex gap-3">
+          {going && act('pause')}
+          {rests && act('resume')}
+          {(going || rests) && act('cancel')}
+        </span>
+      </div>
+      {going && <Bar share={bag.saved.files / Math.max(1, bag.asked.files)} />}
+      {bag.problem && <p className="text-go">{bag.problem.detail}</p>}
+      <ol className="grid grid-cols-3 gap-4 max-md:grid-cols-1">
+        <Step number={1} name={text.files.save} note={text.files.saveNotes[bag.place]}>
+          <strong>{text.files.ofAsked(count(bag.saved.files), count(bag.asked.files), octets(bag.saved.bytes))}</strong>
+          {left.map(({ reason, files }) => (
+            <span key={reason} className="block text-go">
+              {text.files.left[reason](files, count(files))}
+            </span>
+          ))}
+          {isDone && bag.place === 'download' && (
+            <a className="button mt-1 inline-block" href={`/api${base}/bags/${bag.id}/download`} download>
+              {text.files.download}
+            </a>
+          )}
+        </Step>
+        <Step number={2} name={text.files.check} note={text.files.checkNotes[bag.place]}>
+          <strong>{text.files.ofSaved(count(bag.checked.files), count(bag.saved.files))}</strong>
+          {isDone && bag.place === 'download' && bag.checked.files < bag.saved.files && <HandIn bag={bag} />}
+        </Step>
+        <Step number={3} name={text.files.takeOut} note={text.files.takeOutNote}>
+          {plan.data ? (
+            <Link className="link" to="/review">
+              {text.files.inPlan(octets(plan.data.bytes))}
+            </Link>
+          ) : (
+            <button
+              type="button"
+              className="button"
+              disabled={!isDone || bag.checked.files === 0 || plan.isPending}
+              onClick={() => plan.mutate(undefined)}
+            >
+              {text.files.addToPlan(bag.checked.files, count(bag.checked.files))}
+            </button>
+          )}
+          <Refused error={plan.error} />
+        </Step>
+      </ol>
+      <Refused error={steer.error} />
+    </article>
+  );
+}
+
+function Step({ number, name, note, children }: { number: number; name: string; note: string; children: ReactNode }) {
+  return (
+    <li className="border-l border-line pl-3">
+      <span className="font-semibold">
+        {number} {name}
+      </span>
+      <span className="note block">{note}</span>
+      <span className="mt-1 block">{children}</span>
+    </li>
+  );
+}

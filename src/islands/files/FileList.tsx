@@ -1,0 +1,200 @@
+import { useMemo, useState } from 'react';
+import type { Bag } from '../../contract/types';
+import { useChange, useFigures, useScan } from '../../ui/api/account';
+import type { ColumnsClient } from '../../ui/columns/client';
+import { type Column, Grid, markColumn } from '../../ui/grid/Grid';
+import { lengthColumn } from '../../ui/messages/columns';
+import { Refused } from '../../ui/State';
+import { text } from '../../ui/text';
+import { count } from '../../ui/text/format';
+import type { FileRow, FileSelector, ListWindow, Marking, NarrowedFiles } from '../../workers/protocol';
+import { FileLook } from './FileLook';
+
+/** Rows kept ready above and below those in view. */
+const MARGIN = 20;
+
+const idOf = ({ id }: FileRow) => id;
+
+/** The files that match, in any order, with what is marked and the ways to save it. */
+export function FileList({
+  narrowed,
+  client,
+  view,
+  onView,
+  onOrder,
+  ask,
+}: {
+  narrowed: NarrowedFiles;
+  client: ColumnsClient;
+  view: ListWindow;
+  onView(first: number, count: number): void;
+  onOrder(by: string): void;
+  ask(): void;
+}) {
+  const figures = useFigures();
+  const scan = useScan().data;
+  const [looked, setLooked] = useState<FileRow>();
+  const { rows, first, total, marked } = narrowed;
+  const save = useChange<{ place: Bag['place'] } & Omit<FileSelector, 'expect'>, Bag>(
+    () => '/bags',
+    'POST',
+    (body) => body,
+    ['bags'],
+  );
+  const mark = async (marking: Marking) => {
+    await client.call('markFiles', marking);
+    ask();
+  };
+  const saveMarked = async (place: Bag['place']) => {
+    if (save.isPending) return;
+    const { where, ids, expect } = await client.call('fileSelector', null);
+    if (expect.files === 0) return;
+    save.mutate(
+      { place, ...(where === undefined ? { ids: ids ?? [] } : { where }) },
+      { onSuccess: () => void mark({ kind: 'none' }) },
+    );
+  };
+  const largest = useMemo(() => rows.reduce((most, { size }) => Math.max(most, size), 1), [rows]);
+  const columns = useMemo(() => columnsOf(figures, largest), [figures, largest]);
+  const filling = scan?.state === 'running' || scan?.state === 'queued';
+  const nothing = marked.messages === 0 || save.isPending;
+  return (
+    <section className="card flex min-h-64 min-w-0 flex-1 flex-col">
+      <div className="mb-2 flex flex-wrap items-center gap-x-4 gap-y-2">
+        <p role="status">
+          <strong>{text.files.match(total.messages, count(total.messages), figures.octets(total.bytes))}</strong>{' '}
+          <span className="text-ink-2">{text.sift.ofAll(count(narrowed.everything.messages))}</span>
+        </p>
+        <p role="status" className="ml-auto" aria-live="polite">
+          {marked.messages > 0 ? (
+            <strong>{text.sift.marked(count(marked.messages), figures.octets(marked.bytes))}</strong>
+          ) : (
+            <span className="text-ink-2">{text.sift.noneMarked}</span>
+          )}
+        </p>
+        <span className="flex flex-wrap gap-2">
+          <button
+            type="button"
+            className="button"
+            disabled={total.messages === 0}
+            onClick={() => void mark({ kind: 'all' })}
+          >
+            {text.sift.markAll}
+          </button>
+          {marked.messages > 0 && (
+            <button type="button" className="button" onClick={() => void mark({ kind: 'none' })}>
+              {text.sift.unmark}
+            </button>
+          )}
+          <button type="button" className="button" disabled={nothing} onClick={() => void saveMarked('download')}>
+            {text.files.saveThere}
+          </button>
+          <button
+            type="button"
+            className="button button-chief"
+            disabled={nothing}
+            onClick={() => void saveMarked('here')}
+          >
+            {text.files.saveHere}
+          </button>
+        </span>
+      </div>
+      <Refused error={save.error} />
+      <Grid
+        label={text.files.label}
+        columns={columns}
+        count={total.messages}
+        total={total.messages}
+        rowAt={(index) => rows[index - first]}
+        keyOf={idOf}
+        marks={{
+          has: (row) => row.marked,
+          toggle: (index) => void mark({ kind: 'toggle', index }),
+          range: (from, to, on) => void mark({ kind: 'range', first: from, last: to, on }),
+          all: () => void mark({ kind: 'all' }),
+          none: () => void mark({ kind: 'none' }),
+        }}
+        ordered={{ by: view.order, descends: view.descending, change: onOrder }}
+        onView={(from, to) => onView(Math.max(0, from - MARGIN), to - from + 1 + 2 * MARGIN)}
+        onOpen={(row: FileRow) => setLooked(row)}
+        onDelete={() => undefined}
+        empty={filling ? text.sift.filling : text.files.nothing}
+      />
+      <p className="note mt-2">{text.files.keys}</p>
+      <FileLook
+        file={looked}
+        client={client}
+        onClose={() => setLooked(undefined)}
+        onMark={(ids) => void mark({ kind: 'ids', ids, on: true })}
+      />
+    </section>
+  );
+}
+
+function columnsOf(figures: ReturnType<typeof useFigures>, largest: number): Column<FileRow>[] {
+  const quiet = (shown: React.ReactNode) => <span className="text-ink-2">{shown}</span>;
+  return [
+    markColumn(),
+    lengthColumn(largest, 'water'),
+    {
+      key: 'size',
+      head: text.sift.size,
+      width: '78px',
+      align: 'right',
+      order: 'size',
+      cell: ({ size }) => figures.octets(size),
+    },
+    {
+      key: 'kind',
+      head: text.files.kind,
+      width: '66px',
+      minor: true,
+      cell: ({ kind }) => quiet(text.files.oneOf[kind]),
+    },
+    {
+      key: 'name',
+      head: text.files.name,
+      width: 'minmax(100px, 2fr)',
+      order: 'subject',
+      cell: ({ name }) => name || quiet(text.files.noName),
+    },
+    {
+      key: 'from',
+      head: text.sift.from,
+      width: 'minmax(80px, 1fr)',
+      order: 'from',
+      cell: ({ author }) => author || text.sift.noSender,
+    },
+    {
+      key: 'date',
+      head: text.sift.date,
+      width: '84px',
+      order: 'date',
+      minor: true,
+      cell: ({ date }) => quiet(figures.day(new Date(date * 1000).toISOString())),
+    },
+    {
+      key: 'folder',
+      head: text.look.folder,
+      width: 'minmax(60px, 0.6fr)',
+      order: 'folder',
+      minor: true,
+      cell: ({ folder }) => quiet(folder),
+    },
+    {
+      key: 'mailed',
+      head: text.files.mailed,
+      width: '56px',
+      align: 'right',
+      minor: true,
+      cell: ({ mailed }) => (mailed > 1 ? <strong>{text.files.times(mailed)}</strong> : quiet(text.files.times(1))),
+    },
+    {
+      key: 'copy',
+      head: text.files.copy,
+      width: '78px',
+      minor: true,
+      cell: ({ copy }) => (copy === 'none' ? quiet(text.files.copies.none) : text.files.copies[copy]),
+    },
+  ];
+}
