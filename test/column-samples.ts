@@ -1,5 +1,8 @@
 import { CATEGORIES, SIGNS } from '../src/core/categories/categories';
 import { buildColumns, type Columns } from '../src/core/columns/columns';
+import type { FileColumns } from '../src/core/columns/file-columns';
+import { fileId } from '../src/core/files/file';
+import { FILE_KINDS } from '../src/core/files/kinds';
 import { Random } from '../stand-in/message/random';
 
 const DAY = 86_400;
@@ -55,4 +58,35 @@ export function sampleColumns(count: number, seed = 1, senders = Math.max(3, Mat
       keywords: numbers(() => (random.below(30) === 0 ? '$Forwarded' : '')),
     },
   });
+}
+
+/** Made-up files of a made-up mailbox: of every message that has any, its octets parted among them. */
+export function sampleFiles(columns: Columns, seed = 1): FileColumns {
+  const random = new Random(seed);
+  const files: { id: number; placement: number; size: number; kind: number; copy: number; name: string }[] = [];
+  for (let row = 0; row < columns.length; row++) {
+    const count = columns.files[row] as number;
+    const attached = columns.attached[row] as number;
+    for (let ordinal = 0; ordinal < count; ordinal++) {
+      const isTwin = random.below(4) === 0;
+      files.push({
+        id: fileId(row + 1, ordinal),
+        placement: columns.id[row] as number,
+        size: isTwin ? 70_000 : Math.floor(attached / count),
+        kind: isTwin ? 0 : random.below(FILE_KINDS.length),
+        copy: random.below(3),
+        name: isTwin ? 'Twin.jpg' : `file ${random.below(1_000)}.bin`,
+      });
+    }
+  }
+  const column = <T>(pick: (file: (typeof files)[number]) => T) => files.map(pick);
+  return {
+    length: files.length,
+    id: Float64Array.from(column(({ id }) => id)),
+    placement: Uint32Array.from(column(({ placement }) => placement)),
+    size: Float64Array.from(column(({ size }) => size)),
+    kind: Uint8Array.from(column(({ kind }) => kind)),
+    copy: Uint8Array.from(column(({ copy }) => copy)),
+    name: column(({ name }) => name),
+  };
 }

@@ -332,6 +332,8 @@ export const Lot = v.object({
   guarded: Amount,
   /** Files that are taken out; 0 where whole messages go. */
   files: count,
+  /** Of these, files without a checked copy outside the mailbox: they can't be taken out yet. */
+  unchecked: count,
   /** Messages that a guard keeps from being deleted, but not from losing files. */
   textKept: count,
   vanished: count,
@@ -509,6 +511,10 @@ export const FoundServer = v.object({
 export const Plan = v.object({
   purge: v.string(),
   trash: v.string(),
+  /** Messages that lose files. */
+  strip: v.string(),
+  /** Messages that guards of the user's own, and holds, keep from losing files. */
+  kept: v.string(),
   dismissed: v.array(v.string()),
   later: v.array(v.object({ by: v.picklist(['address', 'domain', 'list']), key: v.string() })),
 });

@@ -38,7 +38,7 @@ export class FilesView {
   private markedByFilter = false;
 
   constructor(
-    private readonly files: FileColumns,
+    readonly files: FileColumns,
     messages: Columns,
     timeZone: string,
     trash: ReadonlySet<string>,

@@ -1,9 +1,11 @@
 import type { Plan } from '../contract/types';
 import { SOLE_DOCUMENT } from '../core/columns/columns';
+import type { FileColumns } from '../core/columns/file-columns';
 import { largest, orderBy } from '../core/columns/order';
 import { evidenceOf } from '../core/evidence/evidence';
 import { FLAG_BITS } from '../core/mailbox/flags';
-import { type Bits, bitsOfRanges, eachBit, setBit } from '../core/plan/bits';
+import { type Bits, bitsOfRanges, eachBit, hasBit, setBit } from '../core/plan/bits';
+import { takableFiles } from '../core/plan/file-candidates';
 import { type Suggestions, suggest } from '../core/plan/suggestions';
 import { type People, peopleOf, rowEvidence } from '../core/senders/people';
 import type { GroupKnowledge } from '../core/senders/ranking';
@@ -22,12 +24,19 @@ export class Planning {
   ) {}
 
   /** The fewest decisions to the target; undefined until it is known what the guards keep. */
-  suggest({ plan, missing, free }: SuggestRequest): Suggestions | undefined {
+  suggest({ plan, missing, free }: SuggestRequest, files: FileColumns): Suggestions | undefined {
     const { columns, scope, matching, timeZone } = this.mailbox;
     const { mask: guarded, waiting } = matching.maskOf('guarded', this.now);
     if (waiting.length > 0) return undefined;
     const out = this.membersOf(plan);
-    for (let row = 0; row < guarded.length; row++) if (guarded[row] === 1) setBit(out, row);
+    const { id } = columns;
+    const [losing, kept] = [bitsOf(plan.strip, id), bitsOf(plan.kept, id)];
+    const takable = takableFiles(
+      files,
+      columns,
+      (row) => scope[row] === 1 && !hasBit(kept, row) && !hasBit(losing, row) && !hasBit(out, row),
+    );
+    for (let row = 0; row < guarded.length; row++) if (guarded[row] === 1 || hasBit(losing, row)) setBit(out, row);
     return suggest(columns, scope, out, this.peopleNow(), {
       now: this.now,
       timeZone,
@@ -35,6 +44,7 @@ export class Planning {
       dismissed: plan.dismissed,
       leftOut: plan.later,
       missing,
+      files: takable,
     });
   }
 

@@ -20,6 +20,7 @@ import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { messagesMatching } from '../../store/index/messages';
 import { enqueue } from '../../store/jobs';
+import { labelsOf, uncheckedFilesOf } from '../../store/plan/lots';
 import { type ByteRange, byteRange } from '../byte-range';
 import { readyCriteria } from '../criteria';
 import { waitsOf } from '../job-waits';
@@ -56,30 +57,38 @@ const SaveFiles = v.object({
   scope: s.Scope,
   /** Of files, or of messages. */
   ids: v.optional(s.Ids),
+  /** Lots that take files out: those of their files that have no checked copy yet. */
+  lots: v.optional(s.Ids),
 });
 
 export const saveFiles = route({
   method: 'POST',
   path: '/accounts/{account}/bags',
   summary:
-    'Saves files, or whole messages, into a bag (RFC 8493). Send either `where` or `ids`. Nothing changes in the mailbox.',
+    'Saves files, or whole messages, into a bag (RFC 8493). Send one of `where`, `ids` and `lots`. Nothing changes in the mailbox.',
   body: SaveFiles,
   status: 202,
   response: s.Bag,
   async handle({ environment: { database }, account, body }) {
-    if ((body.where === undefined) === (body.ids === undefined))
-      throw invalid('Say either where or ids.', [{ field: 'where', expected: 'exactly one of where and ids' }]);
+    if ([body.where, body.ids, body.lots].filter((one) => one !== undefined).length !== 1)
+      throw invalid('Say one of where, ids and lots.', [
+        { field: 'where', expected: 'exactly one of where, ids and lots' },
+      ]);
     const criteria = body.where === undefined ? undefined : await readyCriteria(database, account, body.where);
     return transaction(database, async (client) => {
       const now = new Date();
       let files: Ranges;
-      if (body.what === 'messages') {
+      if (body.lots) files = await uncheckedFilesOf(client, account.id, body.lots);
+      else if (body.what === 'messages') {
         const messages = await messagesMatching(client, account, criteria ?? { ids: body.ids ?? [] }, body.scope, now);
         files = rangesOf(messages.map((message) => fileId(message, WHOLE_MESSAGE)));
       } else
         files = criteria ? await matchingFiles(client, account, criteria, body.scope, now) : rangesOf(body.ids ?? []);
       const id = await createBag(client, account.id, {
-        label: body.label ?? (body.where || `${body.ids?.length ?? 'all'} chosen ${body.what}`),
+        label:
+          body.label ??
+          (body.lots && (await labelsOf(client, account.id, body.lots))) ??
+          (body.where || `${body.ids?.length ?? 'all'} chosen ${body.what}`),
         place: body.place,
         folder: `${body.what}-${now.toISOString().slice(0, 10)}`,
         files,

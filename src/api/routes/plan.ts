@@ -1,13 +1,16 @@
 import * as v from 'valibot';
 import * as s from '../../contract/schemas';
+import { KEEP_FILES } from '../../core/guards/guards';
 import { missingAfter } from '../../core/level/level';
 import { freeFolders } from '../../core/mailbox/folders';
-import { bitsOfRanges } from '../../core/plan/bits';
+import { bitsOfRanges, hasBit } from '../../core/plan/bits';
 import type { LeftOut } from '../../core/plan/dismissals';
+import { takableFiles } from '../../core/plan/file-candidates';
 import { suggest } from '../../core/plan/suggestions';
 import { peopleOf } from '../../core/senders/people';
-import { printSequenceSet } from '../../core/sets/ranges';
+import { printSequenceSet, type Ranges, union } from '../../core/sets/ranges';
 import type { Account } from '../../store/access/accounts';
+import { readFileColumns } from '../../store/archive/file-columns';
 import type { Queryable } from '../../store/database';
 import { tell } from '../../store/events';
 import { readColumns } from '../../store/index/columns';
@@ -25,6 +28,12 @@ async function askedLater(db: Queryable, account: Account): Promise<LeftOut[]> {
   );
 }
 
+/** What guards of the user's own, and holds, keep from losing files. */
+async function keptFromStrip(db: Queryable, account: Account): Promise<Ranges> {
+  const { sets } = await guardedNow(db, account, new Date());
+  return union(sets.filter(({ kind }) => KEEP_FILES.includes(kind)).map(({ members }) => members));
+}
+
 export const getPlan = route({
   method: 'GET',
   path: '/accounts/{account}/plan',
@@ -35,6 +44,8 @@ export const getPlan = route({
     return {
       purge: printSequenceSet(members.purge),
       trash: printSequenceSet(members.trash),
+      strip: printSequenceSet(members.strip),
+      kept: printSequenceSet(await keptFromStrip(database, account)),
       dismissed: await dismissalsOf(database, account.id),
       later: await askedLater(database, account),
     };
@@ -56,6 +67,8 @@ export const exceptFrom = route({
 const Suggestion = v.object({
   key: v.string(),
   kind: v.string(),
+  fate: v.picklist(['trash', 'strip']),
+  files: v.number(),
   subject: v.string(),
   years: v.number(),
   where: v.string(),
@@ -70,7 +83,7 @@ export const listSuggestions = route({
   method: 'GET',
   path: '/accounts/{account}/suggestions',
   summary:
-    'Suggests the fewest decisions that reach the target once the trash is purged. To take one, create a lot with its `where`, and its `key` as `suggestion`.',
+    'Suggests the fewest decisions that reach the target once the trash is purged. To take one, create a lot with its `where` and `fate`, and its `key` as `suggestion`.',
   response: v.object({
     suggestions: v.array(Suggestion),
     reach: v.nullable(v.number()),
@@ -86,6 +99,13 @@ export const listSuggestions = route({
     const members = await planMembers(database, account.id);
     for (const part of [members.purge, members.trash, members.strip])
       for (const [index, word] of bitsOfRanges(part, columns.id).entries()) out[index] = (out[index] as number) | word;
+    const kept = bitsOfRanges(await keptFromStrip(database, account), columns.id);
+    const inPlan = bitsOfRanges(union([members.purge, members.trash, members.strip]), columns.id);
+    const files = takableFiles(
+      await readFileColumns(database, account),
+      columns,
+      (row) => scope[row] === 1 && !hasBit(kept, row) && !hasBit(inPlan, row),
+    );
     return suggest(columns, scope, out, peopleOf(columns, scope, now.getTime() / 1000), {
       now,
       timeZone: account.settings.timeZone,
@@ -93,6 +113,7 @@ export const listSuggestions = route({
       dismissed: await dismissalsOf(database, account.id),
       leftOut: await askedLater(database, account),
       missing: missingAfter(level),
+      files,
     });
   },
 });

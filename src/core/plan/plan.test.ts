@@ -1,13 +1,17 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
-import { sampleColumns } from '../../../test/column-samples';
+import { sampleColumns, sampleFiles } from '../../../test/column-samples';
+import { rowOfId } from '../columns/columns';
+import { columnsOfFiles } from '../columns/file-columns';
 import { criteriaToMask } from '../columns/mask';
 import { parseCriteria } from '../criteria/parse';
+import { NOTE_OCTETS } from '../mime/note';
 import { peopleOf } from '../senders/people';
 import { rangesOf } from '../sets/ranges';
 import { type Bits, bitsOfRanges, eachBit, emptyBits, hasBit, setBit } from './bits';
 import { greedyCover } from './coverage';
+import { takableFiles } from './file-candidates';
 import { lotSet, planFigures } from './plan';
 import { LITTLE, MUCH, suggest } from './suggestions';
 
@@ -160,5 +164,53 @@ test('suggestions add what their criteria say, hold nothing that is out or dismi
       },
     ),
     { numRuns: 60 },
+  );
+});
+
+test('files are proposed before letters where they win as much; each decision takes what its criteria say, and no file twice', () => {
+  const now = new Date('2026-11-24T12:00:00Z');
+  fc.assert(
+    fc.property(fc.nat(1_000), fc.nat(60_000_000), (seed, bytes) => {
+      const columns = sampleColumns(700, seed, 25);
+      const files = sampleFiles(columns, seed);
+      const scope = Uint8Array.from(columns.folder, (code) => (code === 1 ? 0 : 1));
+      const mayLose = (row: number) => scope[row] === 1 && row % 5 !== 0;
+      const people = peopleOf(columns, scope, now.getTime() / 1000);
+      const context = { now, timeZone: 'UTC', free: [], dismissed: [], leftOut: [], missing: { bytes } };
+      const takable = takableFiles(files, columns, mayLose);
+      const { suggestions } = suggest(columns, scope, emptyBits(columns.length), people, {
+        ...context,
+        files: takable,
+      });
+      const { columns: rows, place } = columnsOfFiles(files, columns);
+      const gone = new Set<number>();
+      for (const suggestion of suggestions) {
+        const parsed = parseCriteria(suggestion.where);
+        assert.ok(parsed.ok, suggestion.where);
+        const over = suggestion.fate === 'strip' ? rows : columns;
+        const mask = criteriaToMask(parsed.criteria, over, { now, timeZone: 'UTC', outside: new Map() });
+        const messages = new Set<number>();
+        let won = 0;
+        for (let row = 0; row < over.length; row++) {
+          if (mask[row] === 0) continue;
+          const message =
+            suggestion.fate === 'strip' ? rowOfId(columns, files.placement[place[row] as number] as number) : row;
+          if (scope[message] === 0 || gone.has(message)) continue;
+          if (suggestion.fate === 'strip' && !mayLose(message)) continue;
+          messages.add(message);
+          won +=
+            suggestion.fate === 'strip'
+              ? Math.max(0, (over.size[row] as number) - NOTE_OCTETS)
+              : (over.size[row] as number);
+        }
+        assert.deepEqual({ messages: messages.size, bytes: won }, suggestion.adds, suggestion.where);
+        for (const message of messages) gone.add(message);
+      }
+      const without = suggest(columns, scope, emptyBits(columns.length), people, context).suggestions;
+      const [first, most] = [suggestions[0], without[0]];
+      if (first?.fate === 'trash' && most)
+        assert.ok(first.adds.bytes >= most.adds.bytes * 0.5, 'a letter goes only where that wins more');
+    }),
+    { numRuns: 40 },
   );
 });

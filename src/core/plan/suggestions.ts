@@ -1,13 +1,19 @@
 import type { Columns } from '../columns/columns';
 import type { Amount, Missing } from '../level/level';
 import { type People, rowEvidence } from '../senders/people';
-import { type Bits, hasBit, setBit } from './bits';
+import { type Bits, emptyBits, hasBit, setBit } from './bits';
 import { type Candidate, candidatesOf } from './candidates';
 import { greedyCover } from './coverage';
 import { dismissedSenders, type LeftOut, rowsLeftOut } from './dismissals';
+import { type FileCandidate, fileCandidatesOf, type TakableFiles, wonBy } from './file-candidates';
 
 /** One decision that is proposed. */
-export interface Suggestion extends Omit<Candidate, 'rows'> {
+export interface Suggestion extends Omit<Candidate, 'rows' | 'kind'> {
+  kind: Candidate['kind'] | FileCandidate['kind'];
+  /** Messages go to the trash, or files are taken out of them: then `where` is of files. */
+  fate: 'trash' | 'strip';
+  /** Files that are taken out; 0 where messages go whole. */
+  files: number;
   /** What it adds to the plan and to those proposed before it. */
   adds: Amount;
   /** Evidence for keeping what it adds, 0 to 100: the mean by octets, and the most of any message. */
@@ -57,6 +63,8 @@ export function suggest(
     dismissed: readonly string[];
     leftOut: readonly LeftOut[];
     missing: Missing | null;
+    /** Files that may be taken out; none are proposed where they are not given. */
+    files?: TakableFiles | undefined;
   },
 ): Suggestions {
   const { missing } = context;
@@ -84,8 +92,32 @@ export function suggest(
   let reach = need <= 0 ? 0 : null;
   const sets = candidates.map(({ rows }) => rows);
   let cover = greedyCover(sets, weights, covered);
+  /** Begins again from what was taken, and these rows: what was covered too much is forgotten. */
+  const coverAnew = (besides: Uint32Array = new Uint32Array(0)) => {
+    for (let index = 0; index < covered.length; index++) covered[index] = taken[index] as number;
+    for (let row = 0; row < leftBy.length; row++) if (leftBy[row] !== 0) setBit(covered, row);
+    for (const row of besides) setBit(covered, row);
+    cover = greedyCover(sets, weights, covered);
+  };
+  // Taking files out wins no messages.
+  const takable = byMessages ? undefined : context.files;
+  const ofFiles = takable ? fileCandidatesOf(columns, takable, context).filter(({ key }) => !dismissed.has(key)) : [];
+  /** What was proposed here: guards that keep a message from being deleted let it lose files. */
+  const proposed = emptyBits(columns.length);
+  const mayLose = (row: number) => leftBy[row] === 0 && !hasBit(proposed, row);
   while (suggestions.length < MAX_SUGGESTED) {
     const next = cover.next();
+    const best = takable && bestOfFiles(ofFiles, takable, reach === null ? need - won : Infinity, mayLose);
+    // It costs nobody a letter, so its octets count whole.
+    if (best && takable && best.gain >= Math.max(next.done ? 0 : next.value.gain, LITTLE * need)) {
+      suggestions.push(
+        stripped(best.candidate, takable, columns, [taken, proposed], mayLose, (row) => leftBy[row] as number, left),
+      );
+      won += (suggestions.at(-1) as Suggestion).adds.bytes;
+      if (reach === null && won >= need) reach = suggestions.length;
+      coverAnew();
+      continue;
+    }
     if (next.done) break;
     let choice = candidates[next.value.set] as Candidate;
     const missed = need - won;
@@ -96,10 +128,7 @@ export function suggest(
       );
       if (enough !== choice) {
         choice = enough;
-        for (let index = 0; index < covered.length; index++) covered[index] = taken[index] as number;
-        for (let row = 0; row < leftBy.length; row++) if (leftBy[row] !== 0) setBit(covered, row);
-        for (const row of choice.rows) setBit(covered, row);
-        cover = greedyCover(sets, weights, covered);
+        coverAnew(choice.rows);
       }
     }
     const { rows, ...candidate } = choice;
@@ -107,18 +136,88 @@ export function suggest(
     if (left.length > 0) for (const row of rows) if (leftBy[row] !== 0) without.add(leftBy[row] as number);
     const made = {
       ...candidate,
+      fate: 'trash' as const,
+      files: 0,
       where: excluding(
         candidate.where,
         Array.from(without, (number) => (left[number - 1] as { where: string }).where),
       ),
       ...addedBy(without.size === 0 ? rows : rows.filter((row) => leftBy[row] === 0), columns, evidence, taken),
     };
+    for (const row of rows) setBit(proposed, row);
     suggestions.push(made);
     won += byMessages ? made.adds.messages : made.adds.bytes;
     if (reach === null && won >= need) reach = suggestions.length;
   }
   const little = ({ adds }: Suggestion) => (byMessages ? adds.messages : adds.bytes) < LITTLE * need;
   return { suggestions, reach, stop: stopOf(suggestions, little) };
+}
+
+/** Of the decisions on files the one that wins most; of its kind the one that takes least and is enough, where one is. */
+function bestOfFiles(
+  candidates: readonly FileCandidate[],
+  files: TakableFiles,
+  missing: number,
+  mayLose: (row: number) => boolean,
+): { candidate: FileCandidate; gain: number } | undefined {
+  const gains = candidates.map((candidate) => {
+    let gain = 0;
+    for (const at of candidate.files) if (mayLose(files.row[at] as number)) gain += wonBy(files.size[at] as number);
+    return { candidate, gain };
+  });
+  // Where one is enough, nothing else is asked of anybody; pictures and films before all files.
+  const enough = gains.find(({ gain }) => gain >= missing);
+  if (enough) return enough;
+  return gains.reduce<(typeof gains)[number] | undefined>(
+    (most, one) => (one.gain > (most?.gain ?? 0) ? one : most),
+    undefined,
+  );
+}
+
+/** A decision on files as it is proposed. Messages that lose files are taken: nothing else is proposed of them. */
+function stripped(
+  { files: chosen, ...candidate }: FileCandidate,
+  files: TakableFiles,
+  columns: Columns,
+  taken: readonly Bits[],
+  mayLose: (row: number) => boolean,
+  leftBy: (row: number) => number,
+  left: readonly { where: string }[],
+): Suggestion {
+  const without = new Set<number>();
+  const adds = { messages: 0, bytes: 0 };
+  const rows = new Set<number>();
+  let count = 0;
+  for (const at of chosen) {
+    const row = files.row[at] as number;
+    if (leftBy(row) !== 0) without.add(leftBy(row));
+    if (!mayLose(row)) continue;
+    rows.add(row);
+    count++;
+    adds.bytes += wonBy(files.size[at] as number);
+  }
+  const authors = new Set<number>();
+  const largest: number[] = [];
+  for (const row of rows) {
+    for (const bits of taken) setBit(bits, row);
+    authors.add(columns.author[row] as number);
+    keepLargest(largest, row, columns.size);
+  }
+  adds.messages = rows.size;
+  return {
+    ...candidate,
+    fate: 'strip',
+    files: count,
+    where: excluding(
+      candidate.where,
+      Array.from(without, (number) => (left[number - 1] as { where: string }).where),
+    ),
+    adds,
+    evidence: 0,
+    most: 0,
+    senders: authors.size,
+    largest: largest.map((row) => columns.id[row] as number),
+  };
 }
 
 /** Of the same decision at several ages the one of the oldest mail that wins what is missing; else the choice itself. */

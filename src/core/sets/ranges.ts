@@ -95,6 +95,18 @@ export function parseMultirange(text: string): Ranges {
   return ranges;
 }
 
+/** What is in any of several sets. */
+export function union(sets: readonly Ranges[]): Ranges {
+  const spans = sets.flat().sort(([a], [b]) => a - b);
+  const joined: [number, number][] = [];
+  for (const [first, last] of spans) {
+    const before = joined.at(-1);
+    if (before && first <= before[1] + 1) before[1] = Math.max(before[1], last);
+    else joined.push([first, last]);
+  }
+  return joined;
+}
+
 /** The numbers of one set that are not in another. */
 export function difference(ranges: Ranges, others: Ranges): Ranges {
   const rest: [number, number][] = [];

@@ -27,6 +27,16 @@ const BY_FATE = `array_position(array['purge', 'trash', 'strip'], fate)`;
 const KEPT_OTHERWISE = `(${HELD} * coalesce((select range_agg(g.members) from lot_guarded g
   where g.account = lot.account and g.lot = lot.id), '{}'))`;
 
+/** Whether a file f of a lot has no checked copy outside the mailbox. */
+const HAS_NO_COPY = `not exists (select 1 from bag_file c join bag b on b.account = c.account and b.id = c.bag
+  where c.account = lot.account and c.file = f.id and c.reason is null and c.checked_at is not null
+    and (b.place = 'download' or b.state <> 'erased'))`;
+
+/** How many files of a lot these are. */
+const UNCHECKED = `(select count(*)::int from unnest(files) as span
+  cross join lateral (select id from file where account = lot.account and id >= lower(span) and id < upper(span) offset 0) f
+  where ${HAS_NO_COPY})`;
+
 /** A lot of the plan with what it holds now. */
 export interface Lot extends Amount {
   id: number;
@@ -40,6 +50,8 @@ export interface Lot extends Amount {
   guarded: Amount;
   /** Files that are taken out; 0 of messages that go whole. */
   files: number;
+  /** Of these, files without a checked copy outside the mailbox: they can't be taken out yet. */
+  unchecked: number;
   /** Messages that a guard keeps from being deleted, but not from losing files: their text stays. */
   textKept: number;
   /** Members that went from the server since it was marked. */
@@ -57,7 +69,8 @@ export interface Plan {
   guarded: Amount;
 }
 
-interface StoredLot extends Pick<Lot, 'id' | 'label' | 'fate' | 'where' | 'suggestion' | 'createdAt' | 'excepted'> {
+interface StoredLot
+  extends Pick<Lot, 'id' | 'label' | 'fate' | 'where' | 'suggestion' | 'createdAt' | 'excepted' | 'unchecked'> {
   held: string;
   guarded: string;
   taken: string | null;
@@ -71,6 +84,7 @@ export async function planOf(db: Queryable, account: number): Promise<Plan> {
     `select id, label, fate, criteria as "where", suggestion, created_at as "createdAt",
        (select coalesce(sum(upper(span) - lower(span)), 0)::int from unnest(excepted) span) as excepted,
        ${HELD}::text as held, (guarded - excepted)::text as guarded, files::text as taken,
+       case when fate = 'strip' then ${UNCHECKED} else 0 end as unchecked,
        case when fate = 'strip' then ${KEPT_OTHERWISE} else '{}' end::text as otherwise
      from lot where account = $1 and run is null order by ${BY_FATE}, place, id`,
     [account],
@@ -431,4 +445,30 @@ export async function carriedLots(
     'select id, label, criteria as "where" from lot where account = $1 and id = any($2::int[]) and run is not null order by id',
     [account, lots],
   );
+}
+
+/** Files of lots of the plan that have no checked copy outside the mailbox. */
+export async function uncheckedFilesOf(db: Queryable, account: number, lots: readonly number[]): Promise<Ranges> {
+  const { files } = await theRow<{ files: string }>(
+    db,
+    `select coalesce(range_agg(int8range(f.id, f.id + 1)), '{}')::text as files
+     from lot cross join lateral unnest(lot.files) as span
+     cross join lateral (select id from file where account = $1 and id >= lower(span) and id < upper(span) offset 0) f
+     where lot.account = $1 and lot.run is null and lot.id = any($2::int[]) and ${HAS_NO_COPY}`,
+    [account, lots],
+  );
+  return parseMultirange(files);
+}
+
+/** What lots are called, together. */
+export async function labelsOf(db: Queryable, account: number, lots: readonly number[]): Promise<string> {
+  const found = await rows<{ label: string }>(
+    db,
+    'select label from lot where account = $1 and id = any($2::int[]) order by place, id',
+    [account, lots],
+  );
+  return found
+    .map(({ label }) => label)
+    .join(', ')
+    .slice(0, 200);
 }

@@ -55,7 +55,7 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
       if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
       if (kind === 'opened') freshness.lost('runs', 'scan', 'level', 'bags');
       if (kind === 'run') freshness.lost('runs');
-      if (kind === 'bag') freshness.lost('bags', 'files');
+      if (kind === 'bag') freshness.lost('bags', 'files', 'lots');
       if (kind === 'level') freshness.lost('trash', 'level', 'lots', 'settings', 'decisions', 'guards', 'plan');
       if (kind === 'index')
         freshness.lost('trash', 'level', 'messages', 'senders', 'files', 'lots', 'decisions', 'guards', 'plan');

@@ -535,6 +535,8 @@ export const en = {
     dismiss: 'Dismiss',
     from: (senders: number, shown: string) => (senders === 1 ? '1 sender' : `${shown} senders`),
     evidence: (figure: number) => `evidence ${figure}`,
+    textStays: (files: number, shown: string) =>
+      `${files === 1 ? '1 file is' : `${shown} files are`} saved and taken out; every letter stays`,
     mostEvidence: (figure: number) => `at most ${figure}`,
     kinds: {
       folder: (subject, _) => `All in ${subject}`,
@@ -543,6 +545,8 @@ export const en = {
       address: (subject, years) => `${subject} ${years}`,
       domain: (subject, years) => `All from ${subject} ${years}`,
       list: (subject, years) => `The list ${subject} ${years}`,
+      pictures: (subject, years) => `Take out pictures and films of ${subject} and more ${years}`,
+      files: (subject, years) => `Take out files of ${subject} and more ${years}`,
     } satisfies Record<string, (subject: string, years: string) => string>,
     older: (years: number) => (years === 0 ? '' : years === 1 ? 'older than a year' : `older than ${years} years`),
     chart: 'Space freed by number of decisions',
@@ -662,6 +666,8 @@ export const en = {
       `This moves exactly these ${messages} to the trash on the server. New mail is not touched, and guards are checked again. You can undo it until the messages are purged or the server deletes them.`,
     stripQuestion: (messages: string, bytes: string) =>
       `This puts a copy without these files in the place of exactly these ${messages}, and moves the originals to the trash. Only files with a checked copy outside the mailbox are taken out. You can undo it until the originals are purged. After the purge the mailbox is about ${bytes} smaller.`,
+    saveFirst: (files: number, shown: string) =>
+      `${files === 1 ? '1 file has' : `${shown} files have`} no checked copy outside the mailbox yet. Save ${files === 1 ? 'it' : 'them'} first:`,
     goStrip: (messages: string) => `Take the files out of ${messages}`,
     go: (messages: string) => `Move ${messages} to the trash`,
     goPurge: (messages: string) => `Purge ${messages}`,

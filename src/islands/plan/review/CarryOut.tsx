@@ -1,8 +1,9 @@
 import { useState } from 'react';
-import type { Lot, Run } from '../../../contract/types';
+import type { Bag, Lot, Run } from '../../../contract/types';
 import { useAccount, useChange, useFigures, useLevel } from '../../../ui/api/account';
 import { Question } from '../../../ui/Question';
 import { go } from '../../../ui/route';
+import { Refused } from '../../../ui/State';
 import { text } from '../../../ui/text';
 import { count } from '../../../ui/text/format';
 
@@ -26,6 +27,7 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
     return {
       // A lot that guards keep whole has nothing to carry out.
       ids: some.filter(({ messages }) => messages > 0).map(({ id }) => id),
+      unchecked: some.reduce((so, { unchecked }) => so + unchecked, 0),
       sum: sum.messages,
       messages: text.messages(sum.messages, count(sum.messages)),
       bytes: octets(sum.bytes),
@@ -53,10 +55,11 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
       {toStrip.sum > 0 && hasTrash && (
         <div className="grid gap-3">
           <p>{text.review.stripQuestion(toStrip.messages, toStrip.bytes)}</p>
+          {toStrip.unchecked > 0 && <SaveFirst lots={toStrip.ids} files={toStrip.unchecked} />}
           <button
             type="button"
             className="button button-chief justify-self-start px-5 py-2"
-            disabled={run.isPending}
+            disabled={run.isPending || toStrip.unchecked > 0}
             onClick={() => start('strip', toStrip.ids)}
           >
             {text.review.goStrip(toStrip.messages)}
@@ -96,6 +99,36 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
         </p>
       )}
     </section>
+  );
+}
+
+/** Files that nobody has a checked copy of stay in the mail: they are saved first. */
+function SaveFirst({ lots, files }: { lots: number[]; files: number }) {
+  const save = useChange<Bag['place'], Bag>(
+    () => '/bags',
+    'POST',
+    (place) => ({ place, lots }),
+    ['bags'],
+    () => go('/files'),
+  );
+  return (
+    <div className="grid gap-2">
+      <p>{text.review.saveFirst(files, count(files))}</p>
+      <span className="flex flex-wrap gap-2">
+        {(['here', 'download'] as const).map((place) => (
+          <button
+            key={place}
+            type="button"
+            className="button"
+            disabled={save.isPending}
+            onClick={() => save.mutate(place)}
+          >
+            {text.files[place === 'here' ? 'saveHere' : 'saveThere']}
+          </button>
+        ))}
+      </span>
+      <Refused error={save.error} />
+    </div>
   );
 }
 

@@ -34,7 +34,7 @@ export function Decision({
   const take = useChange<void, Lot>(
     () => '/lots',
     'POST',
-    () => ({ where: suggestion.where, label: name.slice(0, 200), suggestion: suggestion.key }),
+    () => ({ where: suggestion.where, fate: suggestion.fate, label: name.slice(0, 200), suggestion: suggestion.key }),
     OF_THE_PLAN,
   );
   const dismiss = useChange<void>(
@@ -51,15 +51,17 @@ export function Decision({
         <span className="text-right text-ink-2">{place}</span>
         <span className="min-w-0">
           <Link
-            to={`/sift?where=${encodeURIComponent(suggestion.where)}`}
+            to={`/${suggestion.fate === 'strip' ? 'files' : 'sift'}?where=${encodeURIComponent(suggestion.where)}`}
             className="block font-semibold wrap-anywhere"
           >
             {name}
           </Link>
           <span className="note block">
             {text.messages(adds.messages, count(adds.messages))} · {text.suggestions.from(senders, count(senders))} ·{' '}
-            {text.suggestions.evidence(evidence)}
-            {senders > 1 && `, ${text.suggestions.mostEvidence(suggestion.most)}`}
+            {suggestion.fate === 'strip'
+              ? text.suggestions.textStays(suggestion.files, count(suggestion.files))
+              : text.suggestions.evidence(evidence)}
+            {suggestion.fate === 'trash' && senders > 1 && `, ${text.suggestions.mostEvidence(suggestion.most)}`}
             {reaches && ` · ${text.tank.reached}`}
           </span>
         </span>
