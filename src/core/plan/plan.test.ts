@@ -208,6 +208,8 @@ test('files are proposed before letters where they win as much; each decision ta
       }
       const without = suggest(columns, scope, emptyBits(columns.length), people, context).suggestions;
       const [first, most] = [suggestions[0], without[0]];
+      const isEnough = suggestions.some(({ fate, adds }) => fate === 'strip' && adds.bytes >= bytes);
+      if (isEnough && bytes > 0) assert.equal(first?.fate, 'strip', 'no letter is asked for where files are enough');
       if (first?.fate === 'trash' && most)
         assert.ok(first.adds.bytes >= most.adds.bytes * 0.5, 'a letter goes only where that wins more');
     }),

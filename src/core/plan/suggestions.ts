@@ -108,8 +108,10 @@ export function suggest(
   while (suggestions.length < MAX_SUGGESTED) {
     const next = cover.next();
     const best = takable && bestOfFiles(ofFiles, takable, reach === null ? need - won : Infinity, mayLose);
-    // It costs nobody a letter, so its octets count whole.
-    if (best && takable && best.gain >= Math.max(next.done ? 0 : next.value.gain, LITTLE * need)) {
+    // It costs nobody a letter: its octets count whole, and where it is enough no letter is asked for.
+    const isEnough = best !== undefined && reach === null && best.gain >= need - won;
+    const leads = best !== undefined && best.gain >= Math.max(next.done ? 0 : next.value.gain, LITTLE * need);
+    if (best && takable && (isEnough || leads)) {
       suggestions.push(
         stripped(best.candidate, takable, columns, [taken, proposed], mayLose, (row) => leftBy[row] as number, left),
       );
