@@ -1,4 +1,4 @@
-import type { MailServer } from '../mail/server';
+import type { AppendedMessage, MailServer } from '../mail/server';
 import { LeaseLost } from '../store/jobs';
 
 /**
@@ -15,6 +15,8 @@ export function leased(server: MailServer, holds: () => boolean, answered: () =>
       if (typeof member !== 'function') return member;
       return (...input: unknown[]) => {
         if (name !== 'close' && !holds()) throw new LeaseLost();
+        // A message that is on its way when the lease goes must not arrive.
+        if (name === 'append') input[1] = whileHeld(input[1] as AppendedMessage, holds);
         const result: unknown = member.apply(target, input);
         if (result instanceof Promise) return result.finally(answered);
         if (isStream(result)) return told(result, answered);
@@ -33,4 +35,16 @@ async function* told(stream: AsyncIterable<unknown>, answered: () => void): Asyn
     answered();
     yield item;
   }
+}
+
+function whileHeld(message: AppendedMessage, holds: () => boolean): AppendedMessage {
+  return {
+    ...message,
+    async *read() {
+      for await (const piece of message.read()) {
+        if (!holds()) throw new LeaseLost();
+        yield piece;
+      }
+    },
+  };
 }

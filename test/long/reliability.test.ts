@@ -1,5 +1,6 @@
 import { after, test } from 'node:test';
 import { App, cleanUp } from '../harness';
+import { stripTrial } from '../reliability/strip-trial';
 import { trial } from '../reliability/trial';
 
 after(cleanUp);
@@ -13,4 +14,10 @@ test('randomised runs with faults at random points do what the model of the mail
   const first = Number(process.env.TAMSEL_TEST_SEED ?? SEED);
   context.diagnostic(`seeds ${first} to ${first + TRIALS - 1}`);
   for (let seed = first; seed < first + TRIALS; seed++) await trial(app, { seed, strikes: true });
+});
+
+test('so do runs that take files out: no letter is ever missing, and none is there twice at the end', async () => {
+  const app = await App.start();
+  const first = Number(process.env.TAMSEL_TEST_SEED ?? SEED);
+  for (let seed = first; seed < first + TRIALS; seed++) await stripTrial(app, seed);
 });

@@ -1,5 +1,6 @@
 import { parseArgs } from 'node:util';
 import { App, cleanUp } from '../harness';
+import { stripTrial } from './strip-trial';
 import { trial } from './trial';
 
 /**
@@ -12,6 +13,8 @@ const { values } = parseArgs({
     seed: { type: 'string', default: `${Date.now() % 1_000_000}` },
     'no-strikes': { type: 'boolean', default: false },
     'go-on': { type: 'boolean', default: false },
+    /** Takes files out instead of moving and purging. */
+    strip: { type: 'boolean', default: false },
   },
 });
 
@@ -35,7 +38,9 @@ try {
   for (let index = 0; index < Number(values.trials); index++) {
     const seed = Number(values.seed) + index;
     try {
-      const report = await trial(app, { seed, strikes: !values['no-strikes'] });
+      const report = values.strip
+        ? await stripTrial(app, seed)
+        : await trial(app, { seed, strikes: !values['no-strikes'] });
       sums.runs += report.runs;
       sums.messages += report.messages;
       sums.acts += report.acts;

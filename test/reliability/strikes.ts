@@ -13,6 +13,7 @@ const COMMANDS = [
   'UID SEARCH',
   'SELECT',
   'UID FETCH',
+  'APPEND',
   'LIST',
 ];
 

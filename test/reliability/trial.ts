@@ -202,7 +202,7 @@ async function ask(
 }
 
 /** Waits for the end; what failed is taken up again, as a person would. */
-async function ended(app: App, path: string, report: TrialReport): Promise<void> {
+export async function ended(app: App, path: string, report: TrialReport): Promise<void> {
   for (let tries = 0; tries < 4; tries++) {
     let state = '';
     await until(async () => {

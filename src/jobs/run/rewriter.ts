@@ -4,6 +4,7 @@ import { FLAG_BITS } from '../../core/mailbox/flags';
 import { notePart } from '../../core/mime/note';
 import { type Piece, partOfSection, refusalOf, rewritten, sizeOf } from '../../core/mime/rewrite';
 import { type MimePart, MimeScanner, type MimeStructure } from '../../core/mime/scanner';
+import { countOf } from '../../core/sets/ranges';
 import { oneLine } from '../../core/text';
 import { decoded } from '../../mail/mime/decoded';
 import { MailProblem } from '../../mail/problem';
@@ -26,8 +27,6 @@ import type { Fence } from '../fence';
 import type { Folders } from './folders';
 import type { Routed } from './wave';
 
-/** UIDs end there (RFC 9051 §2.3.1.1). */
-const LAST_UID = 2 ** 32 - 1;
 /** Flags that a message takes along. \Deleted is no property of it, and \Recent nobody sets. */
 const KEPT_FLAGS = FLAG_BITS.seen | FLAG_BITS.answered | FLAG_BITS.flagged | FLAG_BITS.draft;
 
@@ -73,7 +72,10 @@ export class Rewriter {
     } catch (error) {
       if (error instanceof Left) return error.reason;
       if (!(error instanceof MailProblem)) throw error;
-      if (error.kind === 'message-gone') return 'vanished';
+      if (error.kind === 'message-gone') {
+        if (await this.isThere(member.uid)) throw contradiction();
+        return 'vanished';
+      }
       if (error.kind === 'no-room') return 'no-room';
       if (error.kind === 'command-refused') return 'refused';
       throw error;
@@ -94,24 +96,42 @@ export class Rewriter {
     return true;
   }
 
+  /** Octets of a message of the open folder; undefined where it is surely not there. */
   private async sizeAt(uid: number): Promise<number | undefined> {
     for await (const outlines of this.server.outlines([[uid, uid]]))
       for (const outline of outlines) if (outline.uid === uid) return outline.size;
+    if (await this.isThere(uid)) throw contradiction();
     return undefined;
   }
 
-  /** Looks for a message by its octets among those of the open folder from a UID on. */
+  private async isThere(uid: number): Promise<boolean> {
+    return (await this.server.uids([[uid, uid]])).length > 0;
+  }
+
+  /**
+   * Looks for a message by its octets among those of the open folder from a UID on. That it is not there has to be said twice,
+   * since it is made anew then.
+   */
   private async find({ size, sha256 }: Pick<Rewrite, 'size' | 'sha256'>, from: number): Promise<number | undefined> {
-    const newer = await this.server.uids([[from, LAST_UID]]);
+    const { server } = this;
+    const { uidNext } = await server.open(server.opened as string);
+    if (uidNext < from) throw contradiction();
+    if (uidNext === from) return undefined;
+    const newer = [[from, uidNext - 1]] as const;
+    const count = countOf(await server.uids(newer));
     const alike: number[] = [];
-    if (newer.length > 0)
-      for await (const outlines of this.server.outlines(newer))
-        for (const outline of outlines) if (outline.size === size && outline.uid >= from) alike.push(outline.uid);
+    let told = 0;
+    for await (const outlines of server.outlines(newer))
+      for (const outline of outlines) {
+        told++;
+        if (outline.size === size) alike.push(outline.uid);
+      }
     for (const uid of alike) {
       const hash = createHash('sha256');
-      for await (const piece of this.server.download(uid, '', size, size + 1)) hash.update(piece);
+      for await (const piece of server.download(uid, '', size, size + 1)) hash.update(piece);
       if (hash.digest('hex') === sha256) return uid;
     }
+    if (told !== count) throw contradiction();
     return undefined;
   }
 
@@ -235,13 +255,19 @@ export class Rewriter {
           Math.floor(outline.received.getTime() / 1000) === Math.floor(received.getTime() / 1000) &&
           (outline.flags & KEPT_FLAGS) === (flags & KEPT_FLAGS);
         if (outline.uid === uid && isSame) return;
+        if (outline.uid === uid) throw new Left('differs');
       }
-    throw new Left('differs');
+    throw contradiction();
   }
 
   private async noteStanding({ id, generation }: Routed, uid: number): Promise<void> {
     await this.fenced((client) => noteStanding(client, this.account.id, this.run.id, id, generation, uid));
   }
+}
+
+/** What the server says of its messages can't all be true: nothing is concluded from it. */
+function contradiction(): MailProblem {
+  return new MailProblem('unreadable-answer', 'The server’s answers about a message contradict each other.');
 }
 
 /** What a server says of an APPEND that it did not do. */
