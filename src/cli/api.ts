@@ -3,6 +3,7 @@ import { pipeline } from 'node:stream/promises';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { printOctets } from '../core/units';
+import { type CopyVerdict, checkCopy, download } from './api-files';
 import { type MessagePage, messageLines } from './api-messages';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
@@ -15,12 +16,18 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api lots
   ./tamsel api guards                                     what is kept, whatever a plan says
   ./tamsel api mark --where CRITERIA [--label TEXT]       adds to the plan; --where '' is everything
+  ./tamsel api mark --bag N                               takes the checked files of a bag out of the mail
+  ./tamsel api files [--where CRITERIA] [--order size|date|name|from] [--limit N]
+  ./tamsel api save --where CRITERIA [--what files|messages] [--place here|download] [--label TEXT]
+  ./tamsel api bags
+  ./tamsel api download BAG FILE                          as a ZIP archive; a FILE that is there is gone on with
+  ./tamsel api check BAG FOLDER                           compares an unpacked copy; 0 only if all of it is equal
   ./tamsel api scan
   ./tamsel api runs
-  ./tamsel api run trash|purge|restore [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N] [--expect MESSAGES]
+  ./tamsel api run trash|purge|restore|strip [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N] [--expect MESSAGES]
            purge wants --expect: how many messages go for good
 
-  --wait waits for the end of a scan or run; the exit code is 0 only where it is done.
+  --wait waits for the end of a scan, a run or a save; the exit code is 0 only where it is done.
   --json prints what the API answers; of messages, one a line. Variables: TAMSEL_TOKEN, TAMSEL_URL (http://127.0.0.1:4321)`;
 
 type Options = Record<string, string | boolean | undefined>;
@@ -29,21 +36,29 @@ type Row = Record<string, unknown>;
 /** Carries out one call of the API. @returns the exit code. */
 export async function api(args: string[]): Promise<number> {
   const { words, options } = read(args);
-  const [command, action] = words;
+  const [command, action, last] = words;
   if (!command || command === 'help') {
     say(API_HELP);
     return command ? 0 : EXIT.usage;
   }
-  if (command === 'mark' && options.where === undefined)
+  if (command === 'mark' && options.where === undefined && options.bag === undefined)
     throw new Stop(EXIT.usage, "Say what is to be marked: --where 'size > 5 MB'. With --where '' it is everything.");
   const ask = await connected();
   if (command === 'messages') {
     await writeMessages(ask, options);
     return 0;
   }
+  if (command === 'save' && options.where === undefined)
+    throw new Stop(EXIT.usage, "Say what is to be saved: --where 'kind = picture'. With --where '' it is everything.");
+  if (command === 'download' || command === 'check') {
+    if (!/^\d{1,9}$/.test(action ?? '') || last === undefined)
+      throw new Stop(EXIT.usage, `Say the number of a bag and a path: ./tamsel api ${command} 1 …`);
+    return command === 'download' ? downloaded(ask, `${action}`, last) : checked(ask, `${action}`, last);
+  }
   let answer = (await carryOut(ask, command, action, options)) as Row;
-  const isWork = command === 'scan' || command === 'run';
-  if (isWork && options.wait) answer = await ended(ask, `/${command}s/${answer.id}`);
+  const work = WORK[command];
+  const isWork = work !== undefined;
+  if (isWork && options.wait) answer = await ended(ask, `/${work}/${answer.id}`);
   if (options.json) say(JSON.stringify(answer, null, 2));
   else say(shown(command, answer));
   return isWork && options.wait && answer.state !== 'done' ? EXIT.failed : 0;
@@ -62,6 +77,9 @@ function read(args: string[]): { words: string[]; options: Options } {
         where: text,
         limit: text,
         label: text,
+        what: text,
+        place: text,
+        bag: text,
         lots: text,
         folder: text,
         run: text,
@@ -86,10 +104,30 @@ async function writeMessages(ask: Ask, options: Options): Promise<void> {
   await pipeline(Readable.from(messageLines(page, options.json === true)), process.stdout, { end: false });
 }
 
-const STILL_GOING = ['queued', 'running'];
+/** Where the API tells how far work is, by the command that begins it. */
+const WORK: Readonly<Record<string, string>> = { scan: 'scans', run: 'runs', save: 'bags' };
+
+async function downloaded(ask: Ask, bag: string, file: string): Promise<number> {
+  await download((from) => ask.raw(`/bags/${bag}/download`, from > 0 ? { range: `bytes=${from}-` } : {}), file);
+  say(`Written to ${file}.`);
+  return 0;
+}
+
+async function checked(ask: Ask, bag: string, folder: string): Promise<number> {
+  const verdict = await checkCopy(
+    folder,
+    async (files) => (await ask('POST', `/bags/${bag}/check`, { files })) as CopyVerdict,
+  );
+  say(`${verdict.checked} files are equal.`);
+  for (const path of verdict.differs) say(`differs: ${path}`);
+  for (const path of verdict.unknown) say(`not of this bag: ${path}`);
+  return verdict.differs.length === 0 && verdict.checked > 0 ? 0 : EXIT.failed;
+}
+
+const STILL_GOING = ['queued', 'running', 'checking'];
 const LOOK_MS = 500;
 
-/** Waits until a scan or run does not go on by itself any more. */
+/** Waits until a scan, a run or a save does not go on by itself any more. */
 async function ended(ask: Ask, path: string): Promise<Row> {
   for (;;) {
     const now = (await ask('GET', path)) as Row;
@@ -98,13 +136,17 @@ async function ended(ask: Ask, path: string): Promise<Row> {
   }
 }
 
-type Ask = (method: string, path: string, body?: unknown) => Promise<unknown>;
+interface Ask {
+  (method: string, path: string, body?: unknown): Promise<unknown>;
+  /** What is no JSON. */
+  raw(path: string, headers: Record<string, string>): Promise<Response>;
+}
 
 /** A way to ask about the account that the token is good for. */
 async function connected(): Promise<Ask> {
   const { TAMSEL_TOKEN: token, TAMSEL_URL: url = 'http://127.0.0.1:4321' } = process.env;
   if (!token) throw new Stop(EXIT.usage, 'TAMSEL_TOKEN is missing: make a token in the settings.');
-  const ask: Ask = async (method, path, body) => {
+  const ask = async (method: string, path: string, body?: unknown): Promise<unknown> => {
     const answer = await fetch(new URL(`/api${path}`, url), {
       method,
       headers: { authorization: `Bearer ${token}`, ...(body ? { 'content-type': 'application/json' } : {}) },
@@ -122,7 +164,11 @@ async function connected(): Promise<Ask> {
     return read;
   };
   const { accounts } = (await ask('GET', '/session')) as { accounts: { id: number }[] };
-  return (method, path, body) => ask(method, `/accounts/${accounts[0]?.id}${path}`, body);
+  const account = `/accounts/${accounts[0]?.id}`;
+  return Object.assign((method: string, path: string, body?: unknown) => ask(method, `${account}${path}`, body), {
+    raw: (path: string, headers: Record<string, string>) =>
+      fetch(new URL(`/api${account}${path}`, url), { headers: { ...headers, authorization: `Bearer ${token}` } }),
+  });
 }
 
 function carryOut(ask: Ask, command: string, action: string | undefined, options: Options): Promise<unknown> {
@@ -136,7 +182,20 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
     case 'lots':
       return ask('GET', '/lots');
     case 'mark':
-      return ask('POST', '/lots', { where: options.where ?? '', label: options.label });
+      return options.bag === undefined
+        ? ask('POST', '/lots', { where: options.where ?? '', label: options.label })
+        : ask('POST', '/lots', { fate: 'strip', bag: Number(options.bag), label: options.label });
+    case 'files':
+      return ask('GET', `/files?${query(['order', 'where', 'limit', 'scope'])}`);
+    case 'bags':
+      return ask('GET', '/bags');
+    case 'save':
+      return ask('POST', '/bags', {
+        place: options.place ?? 'here',
+        what: options.what,
+        where: options.where,
+        label: options.label,
+      });
     case 'runs':
       return ask('GET', '/runs');
     case 'scan':
@@ -213,12 +272,32 @@ function shown(command: string, answer: Row): string {
       );
     case 'mark':
       return table([lotRow(answer)], LOT_HEADS);
+    case 'files':
+      return table(
+        (answer.files as Row[]).map(({ name, size, from, date, copy }) => [
+          `${name}`,
+          octets(size),
+          `${(from as Row | null)?.address ?? ''}`,
+          `${date ?? ''}`.slice(0, 10),
+          `${copy}`,
+        ]),
+        ['file', 'size', 'from', 'date', 'copy'],
+      );
+    case 'bags':
+      return table((answer.bags as Row[]).map(bagRow), BAG_HEADS);
+    case 'save':
+      return table([bagRow(answer)], BAG_HEADS);
     default:
       return table((answer.lots as Row[]).map(lotRow), LOT_HEADS);
   }
 
   function lotRow({ id, label, messages, bytes }: Row): string[] {
     return [`${id} ${label}`, octets(bytes), `${messages}`];
+  }
+
+  function bagRow({ id, label, state, asked, saved, checked }: Row): string[] {
+    const files = (value: unknown) => `${(value as { files: number }).files}`;
+    return [`${id} ${label}`, octets(amount(saved).bytes), files(asked), files(saved), files(checked), `${state}`];
   }
 
   function runRow({ id, action, state, asked, done, left }: Row): string[] {
@@ -235,6 +314,7 @@ function shown(command: string, answer: Row): string {
 }
 
 const LOT_HEADS = ['lot', 'size', 'messages'];
+const BAG_HEADS = ['bag', 'size', 'asked', 'saved', 'checked', 'state'];
 const RUN_HEADS = ['run', 'size', 'messages', 'done', 'state', 'left'];
 
 /** Rows under heads; the first column is text, the others stand to the right. */

@@ -6,6 +6,7 @@ import { after, test } from 'node:test';
 import { promisify } from 'node:util';
 import { difficultMail } from '../difficult-mail';
 import { DOVECOT_PASSWORD, DOVECOT_USER, dovecotClient, startDovecot } from '../dovecot';
+import { letter, octetsOf } from '../fast/letters';
 import { App, cleanUp, demoScenario, PASSWORD, ROOT, startStandIn, USER, until } from '../harness';
 
 after(cleanUp);
@@ -99,4 +100,45 @@ test('every message of the small mailbox that loses a file is to Python what it 
   assert.ok(done.done.messages > 100, JSON.stringify([done.done, done.left]));
   const [messages] = await compared(host.plainPort, USER, PASSWORD, 'Trash');
   assert.equal(messages, done.added.messages);
+});
+
+test('a mailbox on Dovecot that is filled to its quota is brought far under it by taking files out alone', async () => {
+  const dovecot = await startDovecot(8);
+  const client = dovecotClient(dovecot.plainPort);
+  await client.connect();
+  const letters: string[] = [];
+  // As much as it takes: the last ones are small, so that hardly anything is free.
+  for (const octets of [900_000, 60_000, 4_000, 1_500])
+    for (;;) {
+      const subject = `letter ${letters.length}`;
+      const files = [{ name: `picture-${letters.length}.jpg`, octets: octetsOf(octets, letters.length) }];
+      const taken = await client.append('INBOX', letter(subject, files), [], new Date()).catch(() => false);
+      if (!taken) break;
+      letters.push(subject);
+    }
+  const used = async () =>
+    ((await client.getQuota('INBOX')) as unknown as { storage: { usage: number } }).storage.usage;
+  const limit = 8 * 1024 * 1024;
+  assert.ok((await used()) > 0.99 * limit);
+  const app = await App.start();
+  const account = await app.signIn({ port: dovecot.plainPort, user: DOVECOT_USER, password: DOVECOT_PASSWORD });
+  await app.scanned(account);
+  await saved(app, account, 'size > 5 kB');
+  let { run: strip } = await stripped(app, account, 'size > 5 kB');
+  const noRoom = (run: { left: { reason: string; messages: number }[] }) =>
+    run.left.find(({ reason }) => reason === 'no-room')?.messages ?? 0;
+  for (let times = 0; times < 5; times++) {
+    const { body: purge } = await app.call('POST', `${account}/runs`, { action: 'purge', run: strip.id });
+    if (purge.id) await app.finished(`${account}/runs/${purge.id}`);
+    if (noRoom(strip) === 0) break;
+    const { body } = await app.call('POST', `${account}/runs`, { action: 'strip', rest: strip.id });
+    strip = await app.finished(`${account}/runs/${body.id}`);
+  }
+  assert.deepEqual(strip.left, []);
+  assert.ok((await used()) < 0.1 * limit, `${await used()} of ${limit}`);
+  const lock = await client.getMailboxLock('INBOX');
+  const subjects = (await client.fetchAll('1:*', { envelope: true })).map(({ envelope }) => envelope?.subject).sort();
+  lock.release();
+  assert.deepEqual(subjects, letters.toSorted(), 'every letter is there, once');
+  await client.logout();
 });

@@ -1,10 +1,12 @@
 import assert from 'node:assert/strict';
-import { execFile } from 'node:child_process';
+import { execFile, spawnSync } from 'node:child_process';
+import { readdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { after, before, test } from 'node:test';
 import { promisify } from 'node:util';
 import { parse } from 'csv-parse/sync';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, ROOT, startStandIn, tinyScenario } from '../harness';
+import { App, cleanUp, ROOT, startStandIn, temporaryFolder, tinyScenario } from '../harness';
 
 let host: StandIn;
 let app: App;
@@ -69,18 +71,21 @@ test('a token is told once, hashed at rest, reads or acts as it was made to, and
   for (const endsAt of [inDays(-1), inDays(400), 'soon']) assert.equal((await make({ endsAt })).status, 422, endsAt);
 });
 
+/** Runs `./tamsel api` with a token; what it wrote, or its exit code and why. */
+async function command(token: string, args: string[], more: NodeJS.ProcessEnv = {}): Promise<string> {
+  const env = { ...process.env, TAMSEL_URL: app.origin, TAMSEL_TOKEN: token, ...more };
+  return promisify(execFile)(process.execPath, ['--import', 'tsx', 'src/cli/main.ts', 'api', ...args], {
+    cwd: ROOT,
+    env,
+  }).then(
+    ({ stdout }) => stdout,
+    ({ code, stdout, stderr }: { code: number; stdout: string; stderr: string }) => `${code} ${stderr || stdout}`,
+  );
+}
+
 test('./tamsel api shows level, senders, lots and runs as tables and as JSON, and says what is wrong', async () => {
   const { token } = (await make({ acts: true })).body;
-  const run = async (args: string[], more: NodeJS.ProcessEnv = {}) => {
-    const env = { ...process.env, TAMSEL_URL: app.origin, TAMSEL_TOKEN: token, ...more };
-    return promisify(execFile)(process.execPath, ['--import', 'tsx', 'src/cli/main.ts', 'api', ...args], {
-      cwd: ROOT,
-      env,
-    }).then(
-      ({ stdout }) => stdout,
-      ({ code, stderr }: { code: number; stderr: string }) => `${code} ${stderr}`,
-    );
-  };
+  const run = (args: string[], more: NodeJS.ProcessEnv = {}) => command(token, args, more);
   const level = (await app.call('GET', `${account}/level`)).body;
   assert.match(await run(['level']), new RegExp(`\\nmail +[\\d.]+ [KMG]iB +${level.mail.messages}\\n`));
   assert.equal(JSON.parse(await run(['level', '--json'])).used, level.used);
@@ -129,6 +134,50 @@ test('./tamsel api shows level, senders, lots and runs as tables and as JSON, an
   assert.match(await run(['level'], { TAMSEL_TOKEN: '' }), /^2 tamsel: TAMSEL_TOKEN is missing/);
   assert.match(await run(['level'], { TAMSEL_URL: 'http://127.0.0.1:1' }), /^1 tamsel: Tamsel does not answer/);
   assert.match(await run(['nonsense']), /^2 tamsel: There is no command/);
+});
+
+test('./tamsel api saves files, downloads them in two goes, checks the copy, and takes them out of the mail', async () => {
+  const { token } = (await make({ acts: true })).body;
+  const run = (...args: string[]) => command(token, args);
+  const some = 'kind = picture and size < 300 kB';
+  assert.match(await run('files', '--where', some, '--limit', '2'), /^file +size +from +date +copy\n.+ none\n/);
+  assert.match(await run('save'), /^2 tamsel: Say what is to be saved/);
+  const bag = JSON.parse(await run('save', '--where', some, '--place', 'download', '--wait', '--json'));
+  assert.deepEqual([bag.state, bag.checked.files, bag.left], ['done', 0, []]);
+  const folder = temporaryFolder();
+  const archive = join(folder, 'files.zip');
+  assert.equal(await run('download', `${bag.id}`, archive), `Written to ${archive}.\n`);
+  const whole = readFileSync(archive);
+  // Broken off at half, it goes on there; what is whole stays as it is.
+  truncateSync(archive, Math.floor(whole.length / 2));
+  for (const _ of [1, 2]) {
+    await run('download', `${bag.id}`, archive);
+    assert.deepEqual(readFileSync(archive), whole);
+  }
+  assert.equal(spawnSync('unzip', ['-tq', archive]).status, 0);
+  assert.equal(spawnSync('unzip', ['-q', archive, '-d', folder]).status, 0);
+  const [name] = readdirSync(folder).filter((each) => each !== 'files.zip');
+  const copy = join(folder, name as string);
+  assert.equal(spawnSync('sha256sum', ['--strict', '--quiet', '-c', 'manifest-sha256.txt'], { cwd: copy }).status, 0);
+  const [first] = JSON.parse(await run('files', '--where', some, '--limit', '1', '--json')).files;
+  const path = readdirSync(copy, { recursive: true, encoding: 'utf8' }).find((each) =>
+    each.endsWith(`/${first.name}`),
+  ) as string;
+  const octets = readFileSync(join(copy, path));
+  writeFileSync(join(copy, path), Buffer.concat([octets, Buffer.from('!')]));
+  assert.match(
+    await run('check', `${bag.id}`, copy),
+    new RegExp(`^1 ${bag.saved.files - 1} files are equal.\ndiffers: `),
+  );
+  writeFileSync(join(copy, path), octets);
+  assert.equal(await run('check', `${bag.id}`, copy), `${bag.saved.files} files are equal.\n`);
+  assert.match(await run('bags'), new RegExp(` ${bag.saved.files} +${bag.saved.files} +${bag.saved.files} +done`));
+  const lot = JSON.parse(await run('mark', '--bag', `${bag.id}`, '--json'));
+  const strip = JSON.parse(await run('run', 'strip', '--lots', `${lot.id}`, '--wait', '--json'));
+  assert.deepEqual([strip.state, strip.left], ['done', []]);
+  assert.match(await run('check', `${bag.id}`, join(folder, 'nowhere')), /^2 tamsel: .*can’t be read/);
+  const undo = JSON.parse(await run('run', 'restore', '--run', `${strip.id}`, '--wait', '--json'));
+  assert.equal(undo.done.messages, strip.done.messages);
 });
 
 test('a token keeps the account looked after when the last session is gone; without one the credentials go', async () => {
