@@ -40,7 +40,9 @@ export async function backup(data: string, purpose: Purpose, into: string, versi
     chmodSync(join(into, KEY), 0o600);
     writeFileSync(join(into, MANIFEST), `${JSON.stringify(manifest, null, 2)}\n`, { mode: 0o600 });
     say(`Written to ${into}: the database, and the key from ${key}.`);
-    say('Saved files are not in it. Copy the archive too: TAMSEL_ARCHIVE_DIR, or the folder archive in the data folder.');
+    say(
+      'Saved files are not in it. Copy the archive too: TAMSEL_ARCHIVE_DIR, or the folder archive in the data folder.',
+    );
     say('Whoever has this folder can sign in to the mailboxes. Keep it as safe as their passwords.');
     return 0;
   } finally {

@@ -5,7 +5,7 @@ import { after, before, test } from 'node:test';
 import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, temporaryFolder, until } from '../harness';
-import { accessible, answer, ask, find, goTo, openDemo, press, shows } from './page';
+import { accessible, answer, ask, enterDemo, find, goTo, openDemo, press, shows } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -18,14 +18,7 @@ before(async () => {
     'Browser.setDownloadBehavior',
     { behavior: 'allow', downloadPath: downloads },
   );
-  await goTo('/');
-  await (
-    await driver.wait(
-      browserUntil.elementLocated(By.xpath('//button[normalize-space()="Open the demo mailbox"]')),
-      20_000,
-    )
-  ).click();
-  await until(async () => (await ask('/scans/last')).state === 'done');
+  await enterDemo();
 });
 after(cleanUp);
 

@@ -46,6 +46,14 @@ export async function toTrash(where: string): Promise<void> {
   await shows(/Run \d+/);
 }
 
+/** Signs in to the demo's mailbox with one press, and waits until all of it is read. */
+export async function enterDemo(): Promise<void> {
+  await goTo('/');
+  const open = By.xpath('//button[normalize-space()="Open the demo mailbox"]');
+  await (await driver.wait(browserUntil.elementLocated(open), 20_000)).click();
+  await until(async () => (await ask('/scans/last')).state === 'done');
+}
+
 /** Goes to a page, and waits until it has taken over what the server rendered. */
 export async function goTo(path: string): Promise<void> {
   await driver.get(origin + path);

@@ -3,7 +3,7 @@ import { after, before, test } from 'node:test';
 import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { type App, cleanUp, PASSWORD, until } from '../harness';
-import { accessible, answer, ask, find, goTo, openDemo, press, shows, text, toTrash } from './page';
+import { accessible, answer, ask, enterDemo, find, goTo, openDemo, press, shows, text, toTrash } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -11,14 +11,7 @@ let app: App;
 
 before(async () => {
   ({ host, app, driver } = await openDemo({ TAMSEL_MAX_UNCONFIRMED_PURGE: '50' }));
-  await goTo('/');
-  await (
-    await driver.wait(
-      browserUntil.elementLocated(By.xpath('//button[normalize-space()="Open the demo mailbox"]')),
-      20_000,
-    )
-  ).click();
-  await until(async () => (await ask('/scans/last')).state === 'done');
+  await enterDemo();
 });
 after(cleanUp);
 

@@ -3,6 +3,7 @@ import type { Bag } from '../../contract/types';
 import { useChange, useFigures, useScan } from '../../ui/api/account';
 import type { ColumnsClient } from '../../ui/columns/client';
 import { type Column, Grid, markColumn } from '../../ui/grid/Grid';
+import { MarkedBar, workerMarks } from '../../ui/grid/MarkedBar';
 import { lengthColumn } from '../../ui/messages/columns';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
@@ -60,45 +61,25 @@ export function FileList({
   const nothing = marked.messages === 0 || save.isPending;
   return (
     <section className="card flex min-h-64 min-w-0 flex-1 flex-col">
-      <div className="mb-2 flex flex-wrap items-center gap-x-4 gap-y-2">
-        <p role="status">
-          <strong>{text.files.match(total.messages, count(total.messages), figures.octets(total.bytes))}</strong>{' '}
-          <span className="text-ink-2">{text.sift.ofAll(count(narrowed.everything.messages))}</span>
-        </p>
-        <p role="status" className="ml-auto" aria-live="polite">
-          {marked.messages > 0 ? (
-            <strong>{text.sift.marked(count(marked.messages), figures.octets(marked.bytes))}</strong>
-          ) : (
-            <span className="text-ink-2">{text.sift.noneMarked}</span>
-          )}
-        </p>
-        <span className="flex flex-wrap gap-2">
-          <button
-            type="button"
-            className="button"
-            disabled={total.messages === 0}
-            onClick={() => void mark({ kind: 'all' })}
-          >
-            {text.sift.markAll}
-          </button>
-          {marked.messages > 0 && (
-            <button type="button" className="button" onClick={() => void mark({ kind: 'none' })}>
-              {text.sift.unmark}
-            </button>
-          )}
-          <button type="button" className="button" disabled={nothing} onClick={() => void saveMarked('download')}>
-            {text.files.saveThere}
-          </button>
-          <button
-            type="button"
-            className="button button-chief"
-            disabled={nothing}
-            onClick={() => void saveMarked('here')}
-          >
-            {text.files.saveHere}
-          </button>
-        </span>
-      </div>
+      <MarkedBar
+        match={text.files.match(total.messages, count(total.messages), figures.octets(total.bytes))}
+        matching={total.messages}
+        everything={narrowed.everything.messages}
+        marked={marked}
+        mark={(marking) => void mark(marking)}
+      >
+        <button type="button" className="button" disabled={nothing} onClick={() => void saveMarked('download')}>
+          {text.files.saveThere}
+        </button>
+        <button
+          type="button"
+          className="button button-chief"
+          disabled={nothing}
+          onClick={() => void saveMarked('here')}
+        >
+          {text.files.saveHere}
+        </button>
+      </MarkedBar>
       <Refused error={save.error} />
       <Grid
         label={text.files.label}
@@ -107,13 +88,7 @@ export function FileList({
         total={total.messages}
         rowAt={(index) => rows[index - first]}
         keyOf={idOf}
-        marks={{
-          has: (row) => row.marked,
-          toggle: (index) => void mark({ kind: 'toggle', index }),
-          range: (from, to, on) => void mark({ kind: 'range', first: from, last: to, on }),
-          all: () => void mark({ kind: 'all' }),
-          none: () => void mark({ kind: 'none' }),
-        }}
+        marks={workerMarks((marking) => void mark(marking))}
         ordered={{ by: view.order, descends: view.descending, change: onOrder }}
         onView={(from, to) => onView(Math.max(0, from - MARGIN), to - from + 1 + 2 * MARGIN)}
         onOpen={(row: FileRow) => setLooked(row)}

@@ -4,6 +4,7 @@ import { FILE_KINDS } from '../../core/files/kinds';
 import { useChange, useFigures, useScan } from '../../ui/api/account';
 import type { ColumnsClient } from '../../ui/columns/client';
 import { type Column, Grid, markColumn } from '../../ui/grid/Grid';
+import { MarkedBar, workerMarks } from '../../ui/grid/MarkedBar';
 import { attached, lengthColumn } from '../../ui/messages/columns';
 import { MessagePreview } from '../../ui/messages/MessagePreview';
 import { useDetails } from '../../ui/messages/useDetails';
@@ -61,36 +62,15 @@ export function MessageList({
   const filling = scan?.state === 'running' || scan?.state === 'queued';
   return (
     <section className="card flex min-h-64 min-w-0 flex-1 flex-col">
-      <div className="mb-2 flex flex-wrap items-center gap-x-4 gap-y-2">
-        <p role="status">
-          <strong>{text.sift.match(count(total.messages), figures.octets(total.bytes))}</strong>{' '}
-          <span className="text-ink-2">{text.sift.ofAll(count(narrowed.everything.messages))}</span>
-        </p>
-        <p role="status" className="ml-auto" aria-live="polite">
-          {marked.messages > 0 ? (
-            <strong>{text.sift.marked(count(marked.messages), figures.octets(marked.bytes))}</strong>
-          ) : (
-            <span className="text-ink-2">{text.sift.noneMarked}</span>
-          )}
-          {marked.excepted > 0 && <span className="text-ink-2"> {text.sift.excepted(count(marked.excepted))}</span>}
-        </p>
-        <span className="flex flex-wrap gap-2">
-          <button
-            type="button"
-            className="button"
-            disabled={total.messages === 0}
-            onClick={() => void mark({ kind: 'all' })}
-          >
-            {text.sift.markAll}
-          </button>
-          {marked.messages > 0 && (
-            <button type="button" className="button" onClick={() => void mark({ kind: 'none' })}>
-              {text.sift.unmark}
-            </button>
-          )}
-          <AddToPlan disabled={marked.messages === 0 || add.isPending} onAdd={() => void addMarked()} />
-        </span>
-      </div>
+      <MarkedBar
+        match={text.sift.match(count(total.messages), figures.octets(total.bytes))}
+        matching={total.messages}
+        everything={narrowed.everything.messages}
+        marked={marked}
+        mark={(marking) => void mark(marking)}
+      >
+        <AddToPlan disabled={marked.messages === 0 || add.isPending} onAdd={() => void addMarked()} />
+      </MarkedBar>
       <Refused error={add.error} />
       <Grid
         label={text.sift.label}
@@ -99,13 +79,7 @@ export function MessageList({
         total={total.messages}
         rowAt={(index) => rows[index - first]}
         keyOf={idOf}
-        marks={{
-          has: (row) => row.marked,
-          toggle: (index) => void mark({ kind: 'toggle', index }),
-          range: (from, to, on) => void mark({ kind: 'range', first: from, last: to, on }),
-          all: () => void mark({ kind: 'all' }),
-          none: () => void mark({ kind: 'none' }),
-        }}
+        marks={workerMarks((marking) => void mark(marking))}
         ordered={{ by: view.order, descends: view.descending, change: onOrder }}
         onView={(from, to) => onView(Math.max(0, from - MARGIN), to - from + 1 + 2 * MARGIN)}
         onOpen={(row: ListRow) => setLooked(row)}
