@@ -90,6 +90,21 @@ test('whole messages are saved as they are', async () => {
   assert.deepEqual(readFileSync(join(await folderOf(mailbox, bag.id), 'data', file.path)), octets);
 });
 
+test('messages that are excepted are not saved, and a set is deleted from the disk', async () => {
+  const mailbox = await Mailbox.open(server());
+  const { messages } = await mailbox.call('listMessages', undefined, {}, { where: 'subject = more' });
+  const except = messages.map(({ id }: { id: number }) => id);
+  const bag = await saved(mailbox, { place: 'download', what: 'messages', where: '', except });
+  assert.deepEqual(
+    (await filesOf(mailbox, bag.id)).map(({ path }: { path: string }) => path),
+    ['2023/2023-08-06 Odile Marchbanks/open day.eml'],
+  );
+  const folder = await folderOf(mailbox, bag.id);
+  await mailbox.call('deleteBag', undefined, { bag: `${bag.id}` });
+  assert.equal(existsSync(folder), false);
+  assert.equal((await mailbox.call('getBag', undefined, { bag: `${bag.id}` })).state, 'erased');
+});
+
 test('what is not as the server said, what is gone and what it refuses is left, each with its reason', async () => {
   const fake = server();
   const mailbox = await Mailbox.open(fake);

@@ -8,6 +8,7 @@ import { lettersFrom } from '../../src/core/senders/people';
 import { figuresOf, knowledgeOf, rankGroups } from '../../src/core/senders/ranking';
 import { numbersOf, parseSequenceSet } from '../../src/core/sets/ranges';
 import type { StandIn } from '../../stand-in/host';
+import { FILE_DECISIONS } from '../file-decisions';
 import { App, cleanUp, startStandIn, until } from '../harness';
 
 const run = promisify(execFile);
@@ -254,7 +255,18 @@ print(json.dumps({'rows': rows, 'sheet': out.getvalue()}))`;
 
 test('suggestions reach the target in a few decisions without one guarded message; lots are split, placed and excepted from', async () => {
   await app.call('PATCH', `${account}/settings`, { target: { share: 0.8 } });
+  // Files first: no letter is asked for where they are enough.
+  const [files] = (await get('/suggestions')).suggestions;
+  assert.equal(files.fate, 'strip');
+  const strip = (await post('/lots', { fate: 'strip', where: files.where, suggestion: files.key })).body;
+  assert.deepEqual([strip.adds, strip.files], [files.adds, files.files]);
+  assert.equal(strip.unchecked, strip.files);
+  const level = await get('/level');
+  assert.ok(level.after <= level.targetBytes);
+  await app.call('DELETE', `${account}/lots/${strip.id}`);
+  for (const key of FILE_DECISIONS) await post('/suggestions/dismissed', { key });
   const { suggestions, reach } = await get('/suggestions');
+  assert.ok(suggestions.every(({ fate }: { fate: string }) => fate === 'trash'));
   assert.ok(reach > 0 && reach < 15, `${reach}`);
   const refused = suggestions[0];
   assert.equal((await post('/suggestions/dismissed', { key: refused.key })).status, 204);

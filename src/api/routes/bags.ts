@@ -57,6 +57,8 @@ const SaveFiles = v.object({
   scope: s.Scope,
   /** Of files, or of messages. */
   ids: v.optional(s.Ids),
+  /** Messages that match and are left out. */
+  except: v.optional(s.Ids, []),
   /** Lots that take files out: those of their files that have no checked copy yet. */
   lots: v.optional(s.Ids),
 });
@@ -80,7 +82,8 @@ export const saveFiles = route({
       let files: Ranges;
       if (body.lots) files = await uncheckedFilesOf(client, account.id, body.lots);
       else if (body.what === 'messages') {
-        const messages = await messagesMatching(client, account, criteria ?? { ids: body.ids ?? [] }, body.scope, now);
+        const named = criteria ?? { ids: body.ids ?? [] };
+        const messages = await messagesMatching(client, account, named, body.scope, now, body.except);
         files = rangesOf(messages.map((message) => fileId(message, WHOLE_MESSAGE)));
       } else
         files = criteria ? await matchingFiles(client, account, criteria, body.scope, now) : rangesOf(body.ids ?? []);

@@ -4,6 +4,7 @@ import type { Bag, Lot } from '../../contract/types';
 import { OF_THE_PLAN, useAccount, useChange, useFigures } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { Bar } from '../../ui/Bar';
+import { Question } from '../../ui/Question';
 import { Link } from '../../ui/route';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
@@ -11,7 +12,7 @@ import { count } from '../../ui/text/format';
 import { HandIn } from './HandIn';
 
 /** Sets of files that are shown: the newest. */
-const SHOWN = 3;
+const SHOWN = 20;
 
 export function useBags() {
   const { account, base } = useAccount();
@@ -46,6 +47,12 @@ function BagSteps({ bag }: { bag: Bag }) {
     () => ({ fate: 'strip', bag: bag.id, label: bag.label }),
     OF_THE_PLAN,
   );
+  const erase = useChange<void>(
+    () => `/bags/${bag.id}`,
+    'DELETE',
+    () => undefined,
+    ['bags', 'lots', 'files'],
+  );
   const going = bag.state === 'queued' || bag.state === 'running' || bag.state === 'checking';
   const rests = bag.state === 'paused' || bag.state === 'failed';
   const left = bag.left.filter(({ reason }) => reason !== 'cancelled');
@@ -66,6 +73,21 @@ function BagSteps({ bag }: { bag: Bag }) {
           {going && act('pause')}
           {rests && act('resume')}
           {(going || rests) && act('cancel')}
+          {isDone && (
+            <Question
+              title={text.files.deleteTitle}
+              sentence={text.files.deleteSentences[bag.place](bag.saved.files, count(bag.saved.files))}
+              prompt={text.files.deletePrompt}
+              doIt={text.files.deleteIt}
+              answer={bag.saved.files}
+              onDo={() => erase.mutate()}
+              trigger={
+                <button type="button" className="link" disabled={erase.isPending}>
+                  {text.files.deleteIt}
+                </button>
+              }
+            />
+          )}
         </span>
       </div>
       {going && <Bar share={bag.saved.files / Math.max(1, bag.asked.files)} />}
@@ -106,7 +128,7 @@ function BagSteps({ bag }: { bag: Bag }) {
           <Refused error={plan.error} />
         </Step>
       </ol>
-      <Refused error={steer.error} />
+      <Refused error={steer.error ?? erase.error} />
     </article>
   );
 }

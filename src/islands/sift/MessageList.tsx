@@ -1,5 +1,5 @@
 import { useMemo, useState } from 'react';
-import type { Lot, Message } from '../../contract/types';
+import type { Bag, Lot, Message } from '../../contract/types';
 import { FILE_KINDS } from '../../core/files/kinds';
 import { useChange, useFigures, useScan } from '../../ui/api/account';
 import type { ColumnsClient } from '../../ui/columns/client';
@@ -9,6 +9,7 @@ import { attached, lengthColumn } from '../../ui/messages/columns';
 import { MessagePreview } from '../../ui/messages/MessagePreview';
 import { useDetails } from '../../ui/messages/useDetails';
 import { AddToPlan } from '../../ui/plan/AddToPlan';
+import { Link } from '../../ui/route';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
@@ -46,6 +47,16 @@ export function MessageList({
     (selector) => selector,
     ['lots', 'level'],
   );
+  const save = useChange<Omit<MarkedSelector, 'expect'>, Bag>(
+    () => '/bags',
+    'POST',
+    (selector) => ({ place: 'here', what: 'messages', ...selector }),
+    ['bags'],
+  );
+  const saveMarked = async () => {
+    const { expect, ...selector } = await client.call('selector', null);
+    if (expect.messages > 0) save.mutate(selector);
+  };
   const mark = async (marking: Marking) => {
     await client.call('mark', marking);
     ask();
@@ -69,9 +80,24 @@ export function MessageList({
         marked={marked}
         mark={(marking) => void mark(marking)}
       >
+        <button
+          type="button"
+          className="button"
+          disabled={marked.messages === 0 || save.isPending}
+          onClick={() => void saveMarked()}
+        >
+          {text.files.saveMessages}
+        </button>
         <AddToPlan disabled={marked.messages === 0 || add.isPending} onAdd={() => void addMarked()} />
       </MarkedBar>
-      <Refused error={add.error} />
+      <Refused error={add.error ?? save.error} />
+      {save.data && (
+        <p role="status">
+          <Link to="/files" className="link">
+            {text.files.savedMessages}
+          </Link>
+        </p>
+      )}
       <Grid
         label={text.sift.label}
         columns={columns}

@@ -121,13 +121,15 @@ export async function messagesMatching(
   named: Criteria | { ids: readonly number[] },
   scope: Scope,
   now: Date,
+  except: readonly number[] = [],
 ): Promise<number[]> {
   const isList = 'ids' in named;
   const { sql, values } = await select(db, account, isList ? { kind: 'everything' } : named, scope, now, false);
   const found = await rows<{ message: number }>(
     db,
-    `select distinct p.message ${sql} ${isList ? `and p.id = any($${values.length + 1}::bigint[])` : ''}`,
-    isList ? [...values, named.ids] : values,
+    `select distinct p.message ${sql} and p.id <> all($${values.length + 1}::bigint[])
+     ${isList ? `and p.id = any($${values.length + 2}::bigint[])` : ''}`,
+    [...values, except, ...(isList ? [named.ids] : [])],
   );
   return found.map(({ message }) => message);
 }

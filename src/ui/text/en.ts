@@ -301,6 +301,8 @@ export const en = {
     match: (files: number, shown: string, bytes: string) => `${files === 1 ? '1 file' : `${shown} files`} · ${bytes}`,
     saveHere: 'Save in the archive',
     saveThere: 'Save on your computer',
+    saveMessages: 'Save copies',
+    savedMessages: 'Tamsel saves copies. See Files.',
     nothing: 'No file matches.',
     keys: 'Space marks, Shift extends, Ctrl+A marks all, Enter shows the file. Saving changes nothing in the mailbox.',
     alike: 'The same file was mailed',
@@ -325,6 +327,15 @@ export const en = {
       unreadable: (_: number, shown: string) => `${shown} refused by the server`,
       cancelled: (_: number, shown: string) => `${shown} cancelled`,
     },
+    deleteIt: 'Delete',
+    deleteTitle: 'Delete this set?',
+    deleteSentences: {
+      here: (files: number, shown: string) =>
+        `${files === 1 ? '1 file' : `${shown} files`} will be deleted from the archive for good. Files that were taken out of the mail are lost then, unless you have another copy.`,
+      download: (files: number, shown: string) =>
+        `The archive with ${files === 1 ? '1 file' : `${shown} files`} will be deleted from this machine. The copy on your computer stays.`,
+    },
+    deletePrompt: (files: string) => `To continue, type the number of files: ${files}`,
     download: 'Download',
     check: 'Check',
     checkNotes: {
