@@ -110,7 +110,7 @@ function BagSteps({ bag }: { bag: Bag }) {
           <strong>{text.files.ofSaved(count(bag.checked.files), count(bag.saved.files))}</strong>
           {isDone && bag.place === 'download' && bag.checked.files < bag.saved.files && <HandIn bag={bag} />}
         </Step>
-        <Step number={3} name={text.files.takeOut} note={text.files.takeOutNote}>
+        <Step number={3} name={text.files.strip} note={text.files.stripNote}>
           {plan.data ? (
             <Link className="link" to="/review">
               {text.files.inPlan(octets(plan.data.bytes))}
