@@ -18,9 +18,11 @@ export async function orDiskFull<T>(act: () => Promise<T>): Promise<T> {
   }
 }
 
-/** Makes a folder that only this user can read, and those above it. */
+/** Makes a folder that only this user can read, and those above it. The disk keeps the names of those that were made. */
 export async function makeFolder(path: string): Promise<void> {
-  await orDiskFull(() => mkdir(path, { recursive: true, mode: 0o700 }));
+  const first = await orDiskFull(() => mkdir(path, { recursive: true, mode: 0o700 }));
+  if (first === undefined) return;
+  for (let made = path; made.length >= first.length; made = dirname(made)) await flushFolder(dirname(made));
 }
 
 /** Opens a new file, readable by this user alone. One that is there is emptied; a link is not followed. */

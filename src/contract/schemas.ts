@@ -1,5 +1,6 @@
 import * as v from 'valibot';
 import { CATEGORIES } from '../core/categories/categories';
+import { COPIES } from '../core/files/copies';
 import { FILE_KINDS } from '../core/files/kinds';
 import { GUARD_KINDS } from '../core/guards/guards';
 import { CHOSEN_ROLES } from '../core/mailbox/roles';
@@ -256,7 +257,7 @@ export const File = v.object({
   subject: v.string(),
   date: v.nullable(Timestamp),
   /** Whether a copy is outside the mailbox, and whether it was read back and was equal. */
-  copy: v.picklist(['none', 'saved', 'checked']),
+  copy: v.picklist(COPIES),
 });
 
 /** A set of files that is kept outside the mailbox (RFC 8493). */

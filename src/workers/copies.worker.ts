@@ -50,10 +50,9 @@ async function tell(path: string, octets: ReadableStream<Uint8Array>): Promise<v
   postMessage({ path: below, sha256: bytesToHex(hash.digest()) } satisfies HandedIn);
 }
 
-/** The path below `data/`; undefined for manifests and the index of the bag. A part of a bag may be handed in without `data/`. */
+/** The path below `data/`, where that was handed in too; undefined for the index of the bag. */
 function inData(path: string): string | undefined {
   const at = `/${path}`.lastIndexOf('/data/');
-  if (at < 0) return /\.(txt|jsonl)$/.test(path) && !path.includes('/') ? undefined : path;
-  const below = `/${path}`.slice(at + '/data/'.length);
+  const below = at < 0 ? path : `/${path}`.slice(at + '/data/'.length);
   return below === 'index.jsonl' ? undefined : below;
 }

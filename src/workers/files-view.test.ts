@@ -2,12 +2,13 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
 import { sampleColumns, sampleFiles } from '../../test/column-samples';
-import { COPIES, filesFromArrow, filesToArrow } from '../core/columns/file-columns';
+import { filesFromArrow, filesToArrow } from '../core/columns/file-columns';
 import { criteriaToMask } from '../core/columns/mask';
 import { parseCriteria } from '../core/criteria/parse';
+import { COPIES } from '../core/files/copies';
 import { FILE_KINDS } from '../core/files/kinds';
-import { FilesView, MAILED } from './files-view';
-import type { FileFilter } from './protocol';
+import { FilesView } from './files-view';
+import { type FileFilter, MAILED } from './protocol';
 
 const NOW = new Date('2026-11-25T00:00:00Z');
 const messages = sampleColumns(900, 3, 20);
@@ -134,4 +135,14 @@ test('files are the same after the wire', () => {
   for (const column of ['id', 'placement', 'size', 'kind', 'copy'] as const)
     Object.assign(none, { [column]: files[column].slice(0, 0) });
   assert.equal(filesFromArrow(filesToArrow(none)).length, 0);
+});
+
+test('a mailbox without messages, and one without files, open and narrow to nothing', () => {
+  const empty = sampleColumns(0, 1);
+  for (const columns of [empty, messages]) {
+    const open = new FilesView(sampleFiles(empty), columns, 'UTC', TRASH, outside, NOW);
+    const { total, rows } = open.narrow('kind = picture', NOW, list, { copy: null, mailed: null });
+    open.mark({ kind: 'all' });
+    assert.deepEqual([total, rows, open.selector().expect.files], [{ messages: 0, bytes: 0 }, [], 0]);
+  }
 });

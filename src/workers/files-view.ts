@@ -1,26 +1,27 @@
 import { type Columns, rowOfId } from '../core/columns/columns';
 import type { Tally } from '../core/columns/cross-filter';
-import { COPIES, columnsOfFiles, type FileColumns } from '../core/columns/file-columns';
+import { columnsOfFiles, type FileColumns } from '../core/columns/file-columns';
 import { ranksOf } from '../core/columns/order';
 import type { Criteria } from '../core/criteria/tree';
+import { COPIES } from '../core/files/copies';
 import { FILE_KINDS } from '../core/files/kinds';
 import { includes, type Ranges, rangesOf } from '../core/sets/ranges';
 import { fold } from '../core/text';
 import { MailboxView } from './mailbox-view';
 import type { Outside } from './matching';
-import type {
-  FileFilter,
-  FileRow,
-  FileSelector,
-  ListRow,
-  ListWindow,
-  Marked,
-  Marking,
-  NarrowedFiles,
+import {
+  type FileFilter,
+  type FileRow,
+  type FileSelector,
+  type ListRow,
+  type ListWindow,
+  MAILED,
+  type Marked,
+  type Marking,
+  type NarrowedFiles,
 } from './protocol';
 
-/** How often a file was mailed, as people part it: once, two or three times, more often. */
-export const MAILED = ['once', 'few', 'many'] as const;
+/** Times that are still few. */
 const FEW = 3;
 
 const mailedCode = (times: number) => (times <= 1 ? 0 : times <= FEW ? 1 : 2);

@@ -1,8 +1,8 @@
 import type { Plan } from '../contract/types';
 import type { Category, Sign } from '../core/categories/categories';
 import type { Tallies, Tally } from '../core/columns/cross-filter';
-import type { Copy } from '../core/columns/file-columns';
 import type { Reason } from '../core/evidence/evidence';
+import type { Copy } from '../core/files/copies';
 import type { FileKind } from '../core/files/kinds';
 import type { Amount, Missing } from '../core/level/level';
 import type { Suggestions } from '../core/plan/suggestions';
@@ -209,10 +209,13 @@ export interface Doubtful {
   reasons: (Reason | { reason: 'messageFlagged' | 'messageAnswered' | 'soleDocument'; number: number })[];
 }
 
+/** How often a file was mailed, as people part it: once, two or three times, more often. */
+export const MAILED = ['once', 'few', 'many'] as const;
+
 /** Files by what no criteria say; null leaves none out. */
 export interface FileFilter {
   copy: Copy | null;
-  mailed: 'once' | 'few' | 'many' | null;
+  mailed: (typeof MAILED)[number] | null;
 }
 
 /** A row of the list of files. */

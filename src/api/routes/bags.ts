@@ -47,6 +47,9 @@ async function theBag(db: Queryable, account: Account, id: string | undefined): 
   return bag;
 }
 
+/** Characters of a label that is made of criteria. */
+const MAX_LABEL = 200;
+
 const SaveFiles = v.object({
   label: v.optional(s.Label),
   /** `here`: into the archive of this machine. `download`: to be downloaded, and handed in to be checked. */
@@ -91,7 +94,9 @@ export const saveFiles = route({
         label:
           body.label ??
           (body.lots && (await labelsOf(client, account.id, body.lots))) ??
-          (body.where || `${body.ids?.length ?? 'all'} chosen ${body.what}`),
+          (body.where === undefined
+            ? `${body.ids?.length ?? 0} chosen ${body.what}`
+            : body.where.slice(0, MAX_LABEL) || `all ${body.what}`),
         place: body.place,
         folder: `${body.what}-${now.toISOString().slice(0, 10)}`,
         files,
@@ -264,7 +269,8 @@ export const deleteBag = route({
       const bag = await theBag(client, account, parameters.bag);
       if (bag.state !== 'done' && bag.state !== 'cancelled' && bag.state !== 'erased')
         throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}. Cancel it first.`);
-      if (bag.place === 'here' && bag.state === 'done') await wantProof(client, environment, identity, account);
+      // One that was cancelled while it was read back is whole.
+      if (bag.place === 'here' && bag.saved.files > 0) await wantProof(client, environment, identity, account);
       await updateBag(client, account.id, bag.id, { state: 'erased' });
       await tell(client, account.id, 'bag', await bagById(client, account.id, bag.id));
     });

@@ -56,3 +56,12 @@ test('a file lies by year, day and author', () => {
     name: 'file.jpg',
   });
 });
+
+test('a sender with a name of five hundred letters has a folder that every common system takes', () => {
+  for (const letter of ['n', '漢', '😀']) {
+    const { folder } = filePath({ name: 'a.jpg', type: 'image/jpeg', day: '2023-08-06', author: letter.repeat(500) });
+    const [year, named = ''] = folder.split('/');
+    assert.deepEqual([year, named.slice(0, 11)], ['2023', '2023-08-06 ']);
+    assert.ok([...named].length <= 150 && Buffer.byteLength(named) <= 255, named);
+  }
+});

@@ -27,7 +27,7 @@ const ENDINGS: Readonly<Record<string, string>> = {
 export function filePath({ name, type, day, author }: FiledAs): { folder: string; name: string } {
   const unnamed = `file${ENDINGS[type] ?? ''}`;
   return {
-    folder: `${day.slice(0, 4)}/${day} ${safeName(author, 'unknown sender')}`,
+    folder: `${day.slice(0, 4)}/${safeName(`${day} ${safeName(author, 'unknown sender')}`, day)}`,
     name: safeName(name === '' ? unnamed : name, unnamed),
   };
 }

@@ -26,14 +26,10 @@ export interface FileColumns {
   readonly size: Float64Array;
   /** Numbers of core/files/kinds. */
   readonly kind: Uint8Array;
-  /** Numbers of COPIES. */
+  /** Numbers of core/files/copies. */
   readonly copy: Uint8Array;
   readonly name: readonly string[];
 }
-
-/** Whether a copy of a file is outside the mailbox, and whether it was checked. The order is that of their numbers. */
-export const COPIES = ['none', 'saved', 'checked'] as const;
-export type Copy = (typeof COPIES)[number];
 
 /** File columns as an Arrow IPC stream of one record batch. */
 export function filesToArrow(files: FileColumns): Uint8Array {

@@ -14,7 +14,7 @@ import { HandIn } from './HandIn';
 /** Sets of files that are shown: the newest. */
 const SHOWN = 20;
 
-export function useBags() {
+function useBags() {
   const { account, base } = useAccount();
   return useQuery({ queryKey: ['bags', account.id], queryFn: () => call<{ bags: Bag[] }>(`${base}/bags`) });
 }

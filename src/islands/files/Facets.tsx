@@ -1,16 +1,14 @@
 import type { Tally } from '../../core/columns/cross-filter';
-import type { Copy } from '../../core/columns/file-columns';
-import { COPIES } from '../../core/columns/file-columns';
 import { printCriteria } from '../../core/criteria/print';
 import type { Criteria } from '../../core/criteria/tree';
+import { COPIES, type Copy } from '../../core/files/copies';
 import { FILE_KINDS } from '../../core/files/kinds';
 import { useAccount } from '../../ui/api/account';
 import { amounts, type Bar, BarGroup, folderBars, senderBars } from '../../ui/columns/BarGroup';
 import { chosenValues, conditionsOf, replaced, toggledValue } from '../../ui/criteria/conditions';
 import { text } from '../../ui/text';
-import type { FileFilter, NarrowedFiles } from '../../workers/protocol';
+import { type FileFilter, MAILED, type NarrowedFiles } from '../../workers/protocol';
 
-const MAILED = ['once', 'few', 'many'] as const;
 /** Senders, folders and years that are shown: the rest is found by typing. */
 const SHOWN = 6;
 

@@ -335,13 +335,19 @@ export async function noteChecked(
   );
 }
 
+/**
+ * Whether a saved file c of a bag b has a copy outside the mailbox, and whether one that was checked. What somebody has on a
+ * computer of their own stays when the bag is deleted here.
+ */
+export const IS_COPY = `c.reason is null and (b.state <> 'erased' or (b.place = 'download' and c.checked_at is not null))`;
+export const IS_CHECKED_COPY = `c.checked_at is not null and ${IS_COPY}`;
+
 /** The files of a bag of which a checked copy is there. */
 export async function checkedFilesOf(db: Queryable, account: number, bag: number): Promise<number[]> {
   const found = await rows<{ file: number }>(
     db,
-    `select f.file from bag_file f join bag b on b.account = f.account and b.id = f.bag
-     where f.account = $1 and f.bag = $2 and f.reason is null and f.checked_at is not null
-       and (b.place = 'download' or b.state <> 'erased') order by f.file`,
+    `select c.file from bag_file c join bag b on b.account = c.account and b.id = c.bag
+     where c.account = $1 and c.bag = $2 and ${IS_CHECKED_COPY} order by c.file`,
     [account, bag],
   );
   return found.map(({ file }) => file);
@@ -366,11 +372,10 @@ export async function checkedCopies(
 ): Promise<Map<number, CheckedCopy>> {
   const found = await rows<CheckedCopy & { file: number }>(
     db,
-    `select distinct on (f.file) f.file, encode(f.sha256, 'hex') as sha256, f.size, f.bag, b.folder, f.path, b.place
-     from bag_file f join bag b on b.account = f.account and b.id = f.bag
-     where f.account = $1 and f.file = any($2::bigint[]) and f.reason is null and f.checked_at is not null
-       and (b.place = 'download' or b.state <> 'erased')
-     order by f.file, b.place = 'download', f.checked_at desc`,
+    `select distinct on (c.file) c.file, encode(c.sha256, 'hex') as sha256, c.size, c.bag, b.folder, c.path, b.place
+     from bag_file c join bag b on b.account = c.account and b.id = c.bag
+     where c.account = $1 and c.file = any($2::bigint[]) and ${IS_CHECKED_COPY}
+     order by c.file, b.place = 'download', c.checked_at desc`,
     [account, files],
   );
   return new Map(found.map(({ file, ...copy }) => [file, copy]));

@@ -4,6 +4,7 @@ import type { Account } from '../access/accounts';
 import { type Database, overWholeAccount, theRow, transaction } from '../database';
 import { foldersOf } from '../index/folders';
 import { unpacked } from '../index/packed';
+import { IS_COPY } from './bags';
 
 /**
  * Reads the files of a mailbox as columns, packed by PostgreSQL in the order of their ids. A message that lies in several
@@ -24,8 +25,7 @@ export async function readFileColumns(database: Database, account: Account): Pro
        kept as materialized (
          select c.file, bool_or(c.checked_at is not null) as checked from bag_file c
          join bag b on b.account = c.account and b.id = c.bag
-         where c.account = $1 and c.reason is null and (b.state <> 'erased' or (b.place = 'download' and c.checked_at is not null))
-         group by c.file)
+         where c.account = $1 and ${IS_COPY} group by c.file)
        select string_agg(float8send(r.id::float8), ''::bytea) as id, string_agg(float8send(r.own_size::float8), ''::bytea) as size,
          string_agg(int4send(r.placement::int), ''::bytea) as placement, string_agg(int4send(r.kind), ''::bytea) as kind,
          string_agg(int4send(r.copy), ''::bytea) as copy, string_agg(r.name, E'\\n') as name

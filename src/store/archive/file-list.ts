@@ -1,4 +1,5 @@
 import type { Criteria } from '../../core/criteria/tree';
+import type { Copy } from '../../core/files/copies';
 import { decodedSize } from '../../core/files/file';
 import { FILE_KINDS, type FileKind } from '../../core/files/kinds';
 import { parseMultirange, type Ranges } from '../../core/sets/ranges';
@@ -6,10 +7,7 @@ import type { Account } from '../access/accounts';
 import { type Queryable, rows, theRow } from '../database';
 import type { Cursor } from '../index/messages';
 import { type Scope, selectFiles } from '../index/selection';
-import type { FileAmount } from './bags';
-
-/** Whether a copy of a file is outside the mailbox: none, one that was not read back yet, or one that was. */
-export type FileCopy = 'none' | 'saved' | 'checked';
+import { type FileAmount, IS_COPY } from './bags';
 
 /** A file as lists show it. */
 export interface ListedFile {
@@ -31,7 +29,7 @@ export interface ListedFile {
   from: { name: string; address: string } | null;
   subject: string;
   date: Date | null;
-  copy: FileCopy;
+  copy: Copy;
 }
 
 export type FileOrder = 'size' | 'date' | 'name' | 'from';
@@ -108,8 +106,7 @@ export async function pageOfFiles(
     db,
     `select t.*, (${expression})::text as key, (
          select bool_or(c.checked_at is not null) from bag_file c join bag b on b.account = c.account and b.id = c.bag
-         where c.account = $1::bigint and c.file = t.id and c.reason is null
-           and (b.state <> 'erased' or (b.place = 'download' and c.checked_at is not null))) as checked
+         where c.account = $1::bigint and c.file = t.id and ${IS_COPY}) as checked
      from (select * from (${once(sql)}) f ${more} order by ${expression} ${way.sort}, id limit $${parameters.length}) t
      order by ${expression} ${way.sort}, id`,
     parameters,

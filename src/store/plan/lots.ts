@@ -5,6 +5,7 @@ import { bitsOfRanges } from '../../core/plan/bits';
 import { type LotFigures, type LotSet, lotSet, planFigures } from '../../core/plan/plan';
 import { countOf, parseMultirange, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { type Account, nextNumber } from '../access/accounts';
+import { IS_CHECKED_COPY } from '../archive/bags';
 import { type Queryable, row, rows, theRow } from '../database';
 import { foldersOf } from '../index/folders';
 import { type Guarded, guardedNow } from '../index/guarded';
@@ -29,8 +30,7 @@ const KEPT_OTHERWISE = `(${HELD} * coalesce((select range_agg(g.members) from lo
 
 /** Whether a file f of a lot has no checked copy outside the mailbox. */
 const HAS_NO_COPY = `not exists (select 1 from bag_file c join bag b on b.account = c.account and b.id = c.bag
-  where c.account = lot.account and c.file = f.id and c.reason is null and c.checked_at is not null
-    and (b.place = 'download' or b.state <> 'erased'))`;
+  where c.account = lot.account and c.file = f.id and ${IS_CHECKED_COPY})`;
 
 /** How many files of a lot these are. */
 const UNCHECKED = `(select count(*)::int from unnest(files) as span
