@@ -1,6 +1,7 @@
 import { join, resolve } from 'node:path';
 import { Bag } from './bag';
-import { createFile, makeFolder, orDiskFull, removeTree } from './disk';
+import { removeTree } from './disk';
+import { Scratch } from './scratch';
 
 /** Where the bags of all accounts are on this machine. */
 export class ArchivePlace {
@@ -22,22 +23,9 @@ export class ArchivePlace {
     await removeTree(join(this.directory, String(account)));
   }
 
-  /** A file for work under way, which nobody else uses; it is made when it is filled, and to be removed. */
-  async scratch(name: string): Promise<{ path: string; remove(): Promise<void> }> {
-    const folder = join(this.directory, 'scratch');
-    await makeFolder(folder);
-    const path = join(folder, name);
-    return { path, remove: () => removeTree(path) };
-  }
-
-  /** Writes a file for work under way. @throws DiskFull */
-  async fill(path: string, octets: AsyncIterable<Uint8Array>): Promise<void> {
-    const file = await createFile(path);
-    try {
-      for await (const piece of octets) await orDiskFull(() => file.writeFile(piece));
-    } finally {
-      await file.close();
-    }
+  /** A file for work under way, to be closed. @throws DiskFull */
+  scratch(): Promise<Scratch> {
+    return Scratch.open(join(this.directory, 'scratch'));
   }
 
   /** @param folder a safe name. */

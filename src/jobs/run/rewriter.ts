@@ -1,5 +1,5 @@
-import { createHash, randomUUID } from 'node:crypto';
-import { createReadStream } from 'node:fs';
+import { createHash } from 'node:crypto';
+import type { Scratch } from '../../archive/scratch';
 import { FLAG_BITS } from '../../core/mailbox/flags';
 import { notePart } from '../../core/mime/note';
 import { type Piece, partOfSection, refusalOf, rewritten, sizeOf } from '../../core/mime/rewrite';
@@ -136,14 +136,14 @@ export class Rewriter {
   }
 
   private async append(member: Routed, original: Original): Promise<void> {
-    const scratch = await this.context.archive.scratch(randomUUID());
+    const scratch = await this.context.archive.scratch();
     try {
-      const structure = await this.fetch(member, scratch.path);
-      const pieces = await this.pieces(structure, original.files, scratch.path);
+      const structure = await this.fetch(member, scratch);
+      const pieces = await this.pieces(structure, original.files, scratch);
       const size = sizeOf(pieces);
       if (size >= member.size) throw new Left('no-gain');
       if (size >= this.noRoomFor) throw new Left('no-room');
-      const sha256 = await hashOf(octetsOf(pieces, scratch.path));
+      const sha256 = await hashOf(octetsOf(pieces, scratch));
       const { server } = this;
       const uidNext = (await server.open(server.opened as string)).uidNext;
       const { placement, files } = original;
@@ -153,17 +153,17 @@ export class Rewriter {
           files: files.length,
         }),
       );
-      const uid = await this.send(member, original, size, () => octetsOf(pieces, scratch.path), { uidNext, sha256 });
+      const uid = await this.send(member, original, size, () => octetsOf(pieces, scratch), { uidNext, sha256 });
       await this.fenced((client) => noteArrived(client, this.account.id, this.run.id, placement, uid));
       await this.verify(uid, original, size, sha256);
       await this.noteStanding(member, uid);
     } finally {
-      await scratch.remove();
+      await scratch.close();
     }
   }
 
   /** Fetches a message whole into a file, and finds its parts. */
-  private async fetch(member: Routed, path: string): Promise<MimeStructure> {
+  private async fetch(member: Routed, scratch: Scratch): Promise<MimeStructure> {
     const scanner = new MimeScanner();
     let size = 0;
     const { server } = this;
@@ -174,13 +174,13 @@ export class Rewriter {
         yield piece;
       }
     }
-    await this.context.archive.fill(path, read());
+    await scratch.write(read());
     if (size !== member.size) throw new Left('differs');
     return scanner.end();
   }
 
   /** The new message, cut from the old one. Each file that goes has a checked copy with the same octets, looked at now. */
-  private async pieces(structure: MimeStructure, files: readonly FileToStrip[], path: string): Promise<Piece[]> {
+  private async pieces(structure: MimeStructure, files: readonly FileToStrip[], scratch: Scratch): Promise<Piece[]> {
     const { database, archive } = this.context;
     const copies = await checkedCopies(
       database,
@@ -196,7 +196,7 @@ export class Rewriter {
       if (!part || !isAsLong(part, size)) throw new Left('malformed');
       const copy = copies.get(file);
       if (!copy) throw new Left('unchecked');
-      const now = await hashOf(decoded(spanOf(path, part.bodyFrom, part.bodyFrom + size), part.encoding));
+      const now = await hashOf(decoded(scratch.read(part.bodyFrom, part.bodyFrom + size), part.encoding));
       if (now !== copy.sha256) throw new Left('differs');
       if (copy.place === 'here') {
         const kept = await archive.bag(this.account.id, copy.folder).read(copy.path);
@@ -288,16 +288,10 @@ function placeOf({ place, folder, path }: CheckedCopy): string {
   return place === 'here' ? `Tamsel's archive, ${folder}/data/${path}` : `your own copy of ${folder}, data/${path}`;
 }
 
-function spanOf(path: string, from: number, to: number): AsyncIterable<Uint8Array> {
-  return to > from ? createReadStream(path, { start: from, end: to - 1, highWaterMark: 1024 * 1024 }) : nothing();
-}
-
-async function* nothing(): AsyncGenerator<Uint8Array> {}
-
-async function* octetsOf(pieces: readonly Piece[], path: string): AsyncGenerator<Uint8Array> {
+async function* octetsOf(pieces: readonly Piece[], scratch: Scratch): AsyncGenerator<Uint8Array> {
   for (const piece of pieces)
     if ('octets' in piece) yield piece.octets;
-    else yield* spanOf(path, piece.from, piece.to);
+    else yield* scratch.read(piece.from, piece.to);
 }
 
 async function hashOf(octets: AsyncIterable<Uint8Array>): Promise<string> {
