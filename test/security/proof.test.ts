@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, PASSWORD, startStandIn, tinyScenario } from '../harness';
+import { App, cleanUp, PASSWORD, startStandIn, tinyScenario, until } from '../harness';
 
 let app: App;
 let host: StandIn;
@@ -63,6 +63,27 @@ test('what matters most wants the password again, and nothing is begun before', 
   assert.deepEqual([run.state, run.done], ['done', run.asked]);
   assert.ok(run.asked.messages > 5);
   assert.equal((await token(true)).status, 201);
+});
+
+test('files that are kept here go only with a proof, whatever became of their set, and an account does not go before them', async () => {
+  await prove(PASSWORD);
+  const { body } = await app.call('POST', `${account}/bags`, {
+    place: 'here',
+    where: 'kind = picture and size < 300 kB',
+  });
+  const path = `${account}/bags/${body.id}`;
+  await until(async () => (await app.call('GET', path)).body.state === 'done', 60);
+  assert.equal(said(await app.call('DELETE', account)), '409 /problems/bags-kept');
+  await later();
+  // One that was cancelled while it was read back is whole.
+  for (const state of ['done', 'cancelled']) {
+    await app.database.query('update bag set state = $1', [state]);
+    assert.equal(said(await app.call('DELETE', path)), ASKED, state);
+  }
+  assert.equal((await app.call('GET', path)).body.state, 'cancelled');
+  await prove(PASSWORD);
+  assert.equal((await app.call('DELETE', path)).status, 204);
+  assert.equal((await app.call('GET', path)).body.state, 'erased');
 });
 
 test('the password is asked of the host, is kept nowhere, and guessing it is counted like a sign-in', async () => {
