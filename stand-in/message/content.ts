@@ -10,6 +10,26 @@ export function base64Size(octets: number): number {
   return characters + 2 * Math.ceil(characters / 76);
 }
 
+/** Octets in base64, in lines of 76 characters. */
+export function base64Body(octets: number, write: () => Buffer): LeafBody {
+  const characters = 4 * Math.ceil(octets / 3);
+  const size = base64Size(octets);
+  return {
+    kind: 'leaf',
+    size,
+    lines: Math.ceil(characters / 76),
+    write() {
+      const text = Buffer.from(write().toString('base64'), 'latin1');
+      const out = Buffer.allocUnsafe(size);
+      for (let from = 0, to = 0; from < characters; from += 76) {
+        to += text.copy(out, to, from, from + 76);
+        to += out.write(CRLF, to, 'latin1');
+      }
+      return out;
+    },
+  };
+}
+
 /** A binary part in base64, its octets drawn from the seed: the same seed and size is the same file. */
 export function binaryBody(seed: number, octets: number): LeafBody {
   const characters = 4 * Math.ceil(octets / 3);

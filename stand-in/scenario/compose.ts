@@ -1,17 +1,10 @@
-import { binaryBody, exactBody, type LinePool, type TextSegment, textBody } from '../message/content';
+import { type Attachment, fileBody } from '../files/body';
+import { exactBody, type LinePool, type TextSegment, textBody } from '../message/content';
 import type { Body, Entity } from '../message/entity';
 import { encodeWords, writeDate, writeHeader, writeMailbox } from '../message/header';
 import { Random, seedOf } from '../message/random';
 import type { Person } from './people';
-
-/** A file to attach: its octets follow from seed and size. */
-export interface Attachment {
-  name: string;
-  type: string;
-  seed: number;
-  /** Decoded octets. */
-  octets: number;
-}
+import { LETTER_LINES } from './words';
 
 /** What a letter is made of; `compose` turns it into an entity, the same for the same seed. */
 export interface Letter {
@@ -117,7 +110,7 @@ function attach(file: Attachment): Entity {
       ['Content-Transfer-Encoding', 'base64'],
       ['Content-Disposition', `attachment;\r\n ${nameParameter('filename', file.name)}`],
     ]),
-    body: binaryBody(file.seed, file.octets),
+    body: fileBody(file, LETTER_LINES),
   };
 }
 

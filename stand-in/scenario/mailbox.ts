@@ -1,7 +1,8 @@
+import type { Attachment } from '../files/body';
 import type { LinePool, TextSegment } from '../message/content';
 import { generatedItem, type Item } from '../message/item';
 import { Random, seedOf } from '../message/random';
-import { type Attachment, compose, type Letter } from './compose';
+import { compose, type Letter } from './compose';
 import { ODDITIES } from './oddities';
 import {
   BEES_LIST,

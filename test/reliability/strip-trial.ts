@@ -39,6 +39,8 @@ export async function stripTrial(app: App, seed: number): Promise<TrialReport> {
     };
     report.story.push(JSON.stringify(around));
     host.faults = { ...noFaults(), hide: around.hide ?? [] };
+    // A session holds a limited number of mailboxes.
+    app.forgetCookie();
     const account = await app.signIn({ port: host.plainPort });
     assert.equal((await app.scanned(account)).state, 'done');
     await saved(app, account);
