@@ -17,6 +17,7 @@ const programs = {
         entryPoints: {
           'worker/main': 'src/jobs/main.ts',
           'worker/html': 'src/mail/html/thread.ts',
+          'worker/render': 'src/render/program.ts',
           'web/main': 'src/web/main.ts',
         },
         outdir: 'dist',

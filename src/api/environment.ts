@@ -7,6 +7,7 @@ import { type OutboundConfig, outboundConfigFrom } from '../mail/outbound-config
 import { Vault } from '../store/access/vault';
 import { type Database, openDatabase } from '../store/database';
 import { type OperatorSettings, operatorSettingsFrom } from './operator-settings';
+import { Previews } from './previews';
 
 /** A mailbox that the sign-in page offers with one press; the demo's. */
 export interface OfferedMailbox {
@@ -24,6 +25,8 @@ export interface Environment extends OperatorSettings {
   outbound: OutboundConfig;
   /** Where bags are on this machine. */
   archive: ArchivePlace;
+  /** What is seen of files. */
+  previews: Previews;
   log: Log;
   /** Of requests that are refused. */
   refusals: LimitedLog;
@@ -53,6 +56,7 @@ function read(variables: NodeJS.ProcessEnv): Environment {
     vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
     outbound: outboundConfigFrom(variables),
     archive: ArchivePlace.from(variables),
+    previews: new Previews(),
     log,
     refusals: new LimitedLog(log),
     isOwnHost: (host) => isOwnHost(host, port, bound, origin),

@@ -60,6 +60,8 @@ export async function handleApi(request: Request, clientAddress: string): Promis
       headers: { 'content-type': 'application/json', 'cache-control': 'no-store' },
     });
   } catch (error) {
+    // Who asked has gone: there is nobody to tell, and nothing was refused.
+    if (request.signal.aborted) return new Response(null, { status: 499 });
     const problem = error instanceof Problem ? error : (ofDatabase(error) ?? internal(environment, error));
     const { status, type } = problem;
     const who = { from: networkOf(clientAddress), accounts: identity?.accounts.map(({ id }) => id) };
@@ -123,11 +125,14 @@ function find(method: string, pathname: string): { route: Route; parameters: Rec
   });
 }
 
+/** Numbers above those that PostgreSQL's integer holds. */
+const LARGE_NUMBERS: ReadonlySet<string> = new Set(['account', 'message', 'file']);
+
 /** Whether anything can be there: all but a sender's key, and the last scan, have numbers. */
 function isPossible(name: string, value: string): boolean {
   if (name === 'key') return !value.includes('\0');
   if (name === 'scan' && value === 'last') return true;
-  const most = name === 'message' || name === 'account' ? Number.MAX_SAFE_INTEGER : 2 ** 31 - 1;
+  const most = LARGE_NUMBERS.has(name) ? Number.MAX_SAFE_INTEGER : 2 ** 31 - 1;
   return /^[1-9]\d{0,15}$/.test(value) && Number(value) <= most;
 }
 

@@ -13,7 +13,8 @@ import { type Database, transaction } from '../store/database';
 /** There are no credentials that can be used: somebody has to sign in first. */
 export class SignInNeeded extends Error {}
 
-interface Context {
+/** What signing in needs. */
+export interface SignInContext {
   database: Database;
   vault: Vault;
   outbound: OutboundConfig;
@@ -25,7 +26,7 @@ const LOCKS = new Set<MailProblemKind>(['password-refused', 'token-refused', 'au
  * Connects to an account's server with its stored credentials; an access token that has run out, or that the server takes no
  * more, is renewed first. Credentials that are refused lock the account.
  */
-export async function signInTo(context: Context, account: Account): Promise<MailServer> {
+export async function signInTo(context: SignInContext, account: Account): Promise<MailServer> {
   const { database, vault, outbound } = context;
   const credential = await credentialOf(database, vault, account.id);
   if (!credential || account.state === 'locked') throw new SignInNeeded();
@@ -46,7 +47,7 @@ function placeOf({ host, port, security, user }: Account): ServerAddress {
   return { host, port, security, user };
 }
 
-async function showTokens(context: Context, account: Account, kept: Tokens): Promise<MailServer> {
+async function showTokens(context: SignInContext, account: Account, kept: Tokens): Promise<MailServer> {
   const isSpent = kept.renewAt !== null && kept.renewAt <= Date.now();
   const tokens = isSpent && kept.refresh ? await renewed(context, account, kept) : kept;
   const connect = ({ access }: Tokens) => connectImap({ ...placeOf(account), token: access }, context.outbound);
@@ -64,7 +65,7 @@ async function showTokens(context: Context, account: Account, kept: Tokens): Pro
  * Asks for the next access token, one asker at a time: a server that gives a new refresh token with it takes the use of the
  * old one for theft, and all tokens back (RFC 9700 §4.14.2).
  */
-async function renewed({ database, vault, outbound }: Context, account: Account, spent: Tokens): Promise<Tokens> {
+async function renewed({ database, vault, outbound }: SignInContext, account: Account, spent: Tokens): Promise<Tokens> {
   return transaction(database, async (client) => {
     const { secret } = (await credentialOf(client, vault, account.id, true)) ?? {};
     if (!secret || !('tokens' in secret)) throw new SignInNeeded();

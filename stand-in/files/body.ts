@@ -19,7 +19,8 @@ export interface Attachment {
  * @param lines that documents are written with.
  */
 export function fileBody({ type, seed, octets }: Attachment, lines: readonly string[]): LeafBody {
-  if (type === 'image/jpeg' && octets >= LEAST_PHOTOGRAPH) return base64Body(octets, () => photograph(seed, octets));
+  if (type === 'image/jpeg' && octets >= LEAST_PHOTOGRAPH)
+    return base64Body(octets, (most) => photograph(seed, octets, most));
   if (type === 'application/pdf' && octets >= LEAST_DOCUMENT) return base64Body(octets, () => pdf(seed, lines, octets));
   return binaryBody(seed, octets);
 }

@@ -13,9 +13,6 @@ const VARIANTS = 4;
 const MAX_KEPT = 96 * 2 ** 20;
 /** Between the sizes for which a picture is made. */
 const STEP = 1.3;
-/** Of a comment (T.81 §B.2.4.5). */
-const MAX_COMMENT = 65_533;
-
 /** The fewest octets of a photograph. */
 export const LEAST = 12_000;
 
@@ -31,8 +28,9 @@ const blocksOf = new Map<number, Buffer[]>();
  * the same photograph.
  *
  * @param octets at least LEAST.
+ * @param most octets of its beginning that are wanted; there may be more.
  */
-export function photograph(seed: number, octets: number): Buffer {
+export function photograph(seed: number, octets: number, most = octets): Buffer {
   const random = new Random(seed);
   const view = random.below(SCENES);
   const isUpright = view % 4 === 3;
@@ -40,12 +38,14 @@ export function photograph(seed: number, octets: number): Buffer {
   const smaller = smallPictures.get(view) ?? small(colourAt);
   smallPictures.set(view, smaller);
   const exif = segment(0xe1, exifOf(isUpright ? 6 : 1, smaller, random));
-  const room = octets - START.length - exif.length;
-  const wanted = Math.floor(STEP ** Math.floor(Math.log(room - 200) / Math.log(STEP)));
+  const room = octets - START.length - exif.length - END.length;
+  const wanted = Math.floor(STEP ** Math.floor(Math.log(room) / Math.log(STEP)));
   const key = `${view} ${wanted}`;
-  const picture = pictures.get(key) ?? large(colourAt, view, wanted);
-  keep(key, picture);
-  return Buffer.concat([START, exif, ...comments(room - picture.length), picture]);
+  const kept = pictures.get(key);
+  const picture = kept ?? large(colourAt, view, wanted, most);
+  if (kept || most >= octets) keep(key, picture);
+  // What is left before the last marker is filled with ones, which readers pass by (T.81 §B.1.1.2).
+  return Buffer.concat([START, exif, picture, Buffer.alloc(Math.max(0, room - picture.length), 0xff), END]);
 }
 
 function keep(key: string, picture: Buffer): void {
@@ -87,15 +87,19 @@ function writeBlocks(out: Buffer, blocks: readonly Buffer[]): number {
   return at;
 }
 
-/** A picture of at most so many octets, with as much grain as they allow. */
-function large(colourAt: (u: number, v: number) => Colour, view: number, most: number): Buffer {
-  const tall = Math.max(4, Math.floor(Math.sqrt(most / OCTETS_OF_BLOCK / 12)));
+/**
+ * A picture of at most so many octets, without its last marker, with as much grain as they allow.
+ *
+ * @param most octets of its beginning that are wanted.
+ */
+function large(colourAt: (u: number, v: number) => Colour, view: number, octets: number, most: number): Buffer {
+  const tall = Math.max(4, Math.floor(Math.sqrt(octets / OCTETS_OF_BLOCK / 12)));
   const [across, down] = [4 * tall, 3 * tall];
   const head = headOf(across * 8, down * 8);
   const blocks: Buffer[] = [];
-  let left = most - head.length - END.length;
+  let left = octets - head.length;
   let grain = 0;
-  for (let index = 0; index < across * down; index++) {
+  for (let index = 0; index < across * down && octets - left < most; index++) {
     const colour = colourAt(((index % across) + 0.5) / across, (Math.floor(index / across) + 0.5) / down);
     const share = left / (across * down - index) - 2;
     const alike = blocksOfColour(colour);
@@ -106,9 +110,8 @@ function large(colourAt: (u: number, v: number) => Colour, view: number, most: n
     blocks.push(block);
     left -= block.length + 2;
   }
-  const out = Buffer.alloc(most);
-  const length = writeBlocks(out, blocks);
-  return Buffer.concat([head, out.subarray(0, length), END]);
+  const out = Buffer.alloc(octets - head.length);
+  return Buffer.concat([head, out.subarray(0, writeBlocks(out, blocks))]);
 }
 
 function lengthAt(alike: readonly Buffer[], grain: number, variant: number): number {
@@ -137,18 +140,6 @@ function blocksOfColour(colour: Colour): Buffer[] {
 
 function stepOf(channel: number): number {
   return Math.max(0, Math.min(31, Math.round(channel / 8)));
-}
-
-/** Comments that fill so many octets. */
-function comments(octets: number): Buffer[] {
-  const made: Buffer[] = [];
-  for (let left = octets; left > 0; ) {
-    // No comment has fewer than four octets.
-    const length = left <= MAX_COMMENT + 2 ? left : Math.min(MAX_COMMENT + 2, left - 4);
-    made.push(segment(0xfe, Buffer.alloc(length - 4, '.')));
-    left -= length;
-  }
-  return made;
 }
 
 /** Exif (2.32): what a camera says of a picture, in the order of octets of little-endian machines. */

@@ -88,9 +88,9 @@ function itemPieces(session: Session, placed: Placed, item: string): (string | B
   const body = /^BODY(?:\.PEEK)?\[([^\]]*)\](?:<(\d+)\.(\d+)>)?$/i.exec(item);
   if (!body) throw new BadCommand(`FETCH does not know ${item}`);
   const [, what = '', from, length] = body;
-  const octets = section(message, what);
-  if (from === undefined) return literal(`BODY[${what}]`, octets);
+  if (from === undefined) return literal(`BODY[${what}]`, section(message, what));
   const start = Number(from);
+  const octets = section(message, what, start + Number(length));
   return literal(`BODY[${what}]<${start}>`, octets?.subarray(start, start + Number(length)) ?? null);
 }
 

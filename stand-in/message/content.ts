@@ -10,24 +10,33 @@ export function base64Size(octets: number): number {
   return characters + 2 * Math.ceil(characters / 76);
 }
 
-/** Octets in base64, in lines of 76 characters. */
-export function base64Body(octets: number, write: () => Buffer): LeafBody {
-  const characters = 4 * Math.ceil(octets / 3);
-  const size = base64Size(octets);
+/**
+ * Octets in base64, in lines of 76 characters.
+ *
+ * @param write gives the octets; or, where it can, at least so many of the first.
+ */
+export function base64Body(octets: number, write: (most?: number) => Buffer): LeafBody {
   return {
     kind: 'leaf',
-    size,
-    lines: Math.ceil(characters / 76),
-    write() {
-      const text = Buffer.from(write().toString('base64'), 'latin1');
-      const out = Buffer.allocUnsafe(size);
-      for (let from = 0, to = 0; from < characters; from += 76) {
-        to += text.copy(out, to, from, from + 76);
-        to += out.write(CRLF, to, 'latin1');
-      }
-      return out;
+    size: base64Size(octets),
+    lines: Math.ceil((4 * Math.ceil(octets / 3)) / 76),
+    write: () => base64Lines(write()),
+    // Of a start the last line would have padding, which is none of the whole.
+    start(most) {
+      const lines = Math.ceil(most / 78);
+      return base64Lines(write(57 * lines).subarray(0, 57 * lines));
     },
   };
+}
+
+function base64Lines(octets: Buffer): Buffer {
+  const text = Buffer.from(octets.toString('base64'), 'latin1');
+  const out = Buffer.allocUnsafe(base64Size(octets.length));
+  for (let from = 0, to = 0; from < text.length; from += 76) {
+    to += text.copy(out, to, from, from + 76);
+    to += out.write(CRLF, to, 'latin1');
+  }
+  return out;
 }
 
 /** A binary part in base64, its octets drawn from the seed: the same seed and size is the same file. */

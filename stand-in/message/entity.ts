@@ -16,6 +16,8 @@ export interface LeafBody {
   /** Line feeds in it. */
   lines: number;
   write(): Buffer;
+  /** At least so many of its first octets, where they can be had without the others. */
+  start?(octets: number): Buffer;
 }
 
 export interface MultipartBody {

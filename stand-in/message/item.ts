@@ -122,9 +122,16 @@ export function partAt(entity: Entity, numbers: readonly number[]): Entity | und
 /** The section that was written last: a client asks for a long one in many pieces. */
 let written: { item: Item; name: string; octets: Buffer | null } | undefined;
 
-/** The octets of a section such as '', '1.2', 'HEADER', '2.MIME', 'HEADER.FIELDS (From To)'; null where there is none. */
-export function section(item: Item, name: string): Buffer | null {
-  if (written?.item !== item || written.name !== name) written = { item, name, octets: writeSection(item, name) };
+/**
+ * The octets of a section such as '', '1.2', 'HEADER', '2.MIME', 'HEADER.FIELDS (From To)'; null where there is none.
+ *
+ * @param most octets of its beginning that are wanted; there may be more.
+ */
+export function section(item: Item, name: string, most = Number.POSITIVE_INFINITY): Buffer | null {
+  if (written?.item === item && written.name === name) return written.octets;
+  const { body } = (/^[\d.]+$/.test(name) && partAt(item.entity(), name.split('.').map(Number))) || {};
+  if (body?.kind === 'leaf' && body.start && most < body.size / 2) return body.start(most);
+  written = { item, name, octets: writeSection(item, name) };
   return written.octets;
 }
 

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
-import { base64Size, binaryBody, textBody } from './content';
+import { base64Body, base64Size, binaryBody, textBody } from './content';
 import { bodyLines, bodySize } from './entity';
 import { readAddresses, readInternalDate, writeInternalDate } from './header';
 import { bodyStructure, envelope, rawItem, section } from './item';
@@ -19,6 +19,16 @@ test('base64 is as large as it says, decodes to the size asked for, and is the s
     }),
     { numRuns: 60 },
   );
+});
+
+test('the start of what is in base64 is the start of the whole', () => {
+  const octets = Buffer.from(Array.from({ length: 1_000 }, (_, at) => at & 255));
+  const body = base64Body(octets.length, () => octets);
+  const whole = body.write();
+  assert.equal(Buffer.from(whole.toString('latin1'), 'base64').compare(octets), 0);
+  assert.equal(whole.length, body.size);
+  for (const most of [1, 77, 78, 79, 500])
+    assert.ok(body.start?.(most).subarray(0, most).equals(whole.subarray(0, most)));
 });
 
 test('text quoted to a depth is as large as it says', () => {

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, test } from 'node:test';
-import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
+import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, temporaryFolder, until } from '../harness';
 import { accessible, answer, ask, enterDemo, find, goTo, openDemo, press, shows } from './page';
@@ -47,6 +47,30 @@ test('every file is listed; bars, criteria and marks narrow to them, and the vie
   await shows(new RegExp(`${films} files? ·`));
   await press('Mark everything that matches');
   await shows(new RegExp(`${films} marked`));
+});
+
+test('pictures are seen as tiles and larger, keys mark them, and documents tell their first words', async () => {
+  await goTo(`/files?as=pictures&where=${encodeURIComponent('kind = picture')}`);
+  const shown = () =>
+    driver.executeScript<number>(
+      "return [...document.querySelectorAll('[role=option] img')].filter(({ naturalWidth }) => naturalWidth > 0).length",
+    );
+  await until(async () => (await shown()) >= 12);
+  await accessible('the tiles of files');
+  const tiles = await find('[role=listbox]');
+  await tiles.sendKeys(' ', Key.ARROW_RIGHT, ' ', Key.ARROW_DOWN, ' ');
+  await shows(/3 marked/);
+  await tiles.sendKeys(Key.ENTER);
+  await until(async () =>
+    driver.executeScript<boolean>("return (document.querySelector('[role=dialog] img')?.naturalWidth ?? 0) > 320"),
+  );
+  await accessible('a picture by itself');
+  await press('Close');
+  await press('as a list');
+  await shows(/Space marks/);
+  await goTo(`/files?where=${encodeURIComponent('file ~ "lease.pdf"')}`);
+  await (await find('[role=grid]')).sendKeys(Key.ENTER);
+  await shows(/Saltmarsh Lane Allotments, \d+/);
 });
 
 test('from too full to the target by files alone: suggested, saved, downloaded, checked by handing in, taken out, purged', async () => {

@@ -165,6 +165,12 @@ words(
   'getFileColumns',
   'The answer is `application/vnd.apache.arrow.stream`, compressed: `id`, `placement` (the id of a message that has it), `size`, `kind` (a number in the order of the criteria’s `kind`), `copy` (0 none, 1 saved, 2 checked) and `name`.',
 );
+words(
+  'getFilePreview',
+  'For example `GET /api/accounts/1/files/512/preview?size=large` answers 200 with the octets of a WebP picture, at most 320 × 240 points if `small` and 1280 × 960 if `large`. It holds no metadata of the file.',
+);
+const { files: documents } = (await app.call('GET', '/accounts/1/files?where=kind%20%3D%20document&limit=1')).body;
+await call('getFileWords', { path: { file: documents[0].id } });
 
 section(
   'Saving files',

@@ -37,6 +37,7 @@ Errors are problem details (RFC 9457). \`type\` is one of these, below \`/proble
 | \`foreign-origin\` | 403 | another site sent the request |
 | \`not-found\` | 404 | it does not exist, or it belongs to somebody else |
 | \`method-not-allowed\` | 405 | \`Allow\` says which methods are |
+| \`busy\` | 503 | too much is asked of this mailbox at once; try again soon |
 | \`too-slow\` | 408, 503 | the body did not arrive within a minute; a query took over two minutes |
 | \`not-as-expected\` | 409 | the set is not what \`expect\` says |
 | \`nothing-to-do\` | 409 | no message is in the set |
@@ -49,6 +50,7 @@ Errors are problem details (RFC 9457). \`type\` is one of these, below \`/proble
 | \`sign-in-needed\` | 409 | the mail server no longer accepts Tamsel’s sign-in |
 | \`no-authorization\` | 409 | no authorization is under way in this browser |
 | \`bag-missing\` | 409 | the files of the bag are not on this machine any more |
+| \`no-preview\` | 409 | the file can’t be shown; \`detail\` says why |
 | \`bags-kept\` | 409 | the archive holds files of this mailbox; delete these first |
 | \`search-failed\` | 409 | the mail server could not search |
 | \`no-submission-server\` | 409 | this instance can’t send mail |

@@ -189,5 +189,5 @@ function settled(host: StandIn, letters: readonly string[], run: any, around: Pa
   }
   assert.equal(run.done.messages, done, `what is said to be done was done: ${JSON.stringify(run)}`);
   const left = run.left.reduce((sum: number, { messages }: { messages: number }) => sum + messages, 0);
-  assert.equal(done + left, letters.length);
+  assert.equal(done + left, letters.length, `every letter is done or left: ${JSON.stringify(run)}`);
 }

@@ -68,3 +68,33 @@ export const getFileColumns = route({
     });
   },
 });
+
+export const getFilePreview = route({
+  method: 'GET',
+  path: '/accounts/{account}/files/{file}/preview',
+  summary:
+    'Returns a picture of a picture, encoded anew: `small` for lists, `large` for a screen. What can’t be shown is the problem `no-preview`, with the reason.',
+  query: v.object({ size: v.optional(v.picklist(['small', 'large']), 'small') }),
+  formats: ['image/webp'],
+  async handle({ environment, account, parameters, query, request }) {
+    const { previews } = environment;
+    const made = await previews.see(environment, account, Number(parameters.file), query.size, request.signal);
+    return new Response(made.kind === 'picture' ? new Uint8Array(made.octets) : null, {
+      headers: { 'content-type': 'image/webp', 'cache-control': 'private, no-store' },
+    });
+  },
+});
+
+export const getFileWords = route({
+  method: 'GET',
+  path: '/accounts/{account}/files/{file}/words',
+  summary:
+    'Returns the first words of a document as plain text. What has none, or can’t be read, is the problem `no-preview`, with the reason.',
+  formats: ['text/plain'],
+  async handle({ environment, account, parameters, request }) {
+    const made = await environment.previews.see(environment, account, Number(parameters.file), 'words', request.signal);
+    return new Response(made.kind === 'words' ? made.text : '', {
+      headers: { 'content-type': 'text/plain; charset=utf-8' },
+    });
+  },
+});

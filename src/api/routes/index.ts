@@ -56,6 +56,8 @@ export const ROUTES: Record<string, Route> = {
   getColumns: columns.getColumns,
   listFiles: files.listFiles,
   getFileColumns: files.getFileColumns,
+  getFilePreview: files.getFilePreview,
+  getFileWords: files.getFileWords,
   saveFiles: bags.saveFiles,
   listBags: bags.listBags,
   getBag: bags.getBag,

@@ -1,15 +1,17 @@
-import { useMemo, useState } from 'react';
+import { useCallback, useMemo, useState } from 'react';
 import type { Bag } from '../../contract/types';
 import { useChange, useFigures, useScan } from '../../ui/api/account';
 import type { ColumnsClient } from '../../ui/columns/client';
-import { type Column, Grid, markColumn } from '../../ui/grid/Grid';
+import { type Column, Grid, markColumn, OrderButton } from '../../ui/grid/Grid';
 import { MarkedBar, workerMarks } from '../../ui/grid/MarkedBar';
+import { TileGrid } from '../../ui/grid/TileGrid';
 import { lengthColumn } from '../../ui/messages/columns';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 import type { FileRow, FileSelector, ListWindow, Marking, NarrowedFiles } from '../../workers/protocol';
 import { FileLook } from './FileLook';
+import { Thumbnail } from './Thumbnail';
 
 /** Rows kept ready above and below those in view. */
 const MARGIN = 20;
@@ -21,6 +23,7 @@ export function FileList({
   narrowed,
   client,
   view,
+  isPictures,
   onView,
   onOrder,
   ask,
@@ -28,6 +31,8 @@ export function FileList({
   narrowed: NarrowedFiles;
   client: ColumnsClient;
   view: ListWindow;
+  /** Whether files are shown as tiles, and not as lines. */
+  isPictures: boolean;
   onView(first: number, count: number): void;
   onOrder(by: string): void;
   ask(): void;
@@ -55,10 +60,26 @@ export function FileList({
       { onSuccess: () => void mark({ kind: 'none' }) },
     );
   };
+  const showAround = useCallback(
+    (from: number, to: number) => onView(Math.max(0, from - MARGIN), to - from + 1 + 2 * MARGIN),
+    [onView],
+  );
   const largest = useMemo(() => rows.reduce((most, { size }) => Math.max(most, size), 1), [rows]);
   const columns = useMemo(() => columnsOf(figures, largest), [figures, largest]);
   const filling = scan?.state === 'running' || scan?.state === 'queued';
   const nothing = marked.messages === 0 || save.isPending;
+  const ordered = { by: view.order, descends: view.descending, change: onOrder };
+  const shared = {
+    label: text.files.label,
+    count: total.messages,
+    rowAt: (index: number) => rows[index - first],
+    keyOf: idOf,
+    marks: workerMarks<FileRow>((marking) => void mark(marking)),
+    onView: showAround,
+    onOpen: (row: FileRow) => setLooked(row),
+    onDelete: () => undefined,
+    empty: filling ? text.sift.filling : text.files.nothing,
+  };
   return (
     <section className="card flex min-h-64 min-w-0 flex-1 flex-col">
       <MarkedBar
@@ -81,20 +102,22 @@ export function FileList({
         </button>
       </MarkedBar>
       <Refused error={save.error} />
-      <Grid
-        label={text.files.label}
-        columns={columns}
-        count={total.messages}
-        total={total.messages}
-        rowAt={(index) => rows[index - first]}
-        keyOf={idOf}
-        marks={workerMarks((marking) => void mark(marking))}
-        ordered={{ by: view.order, descends: view.descending, change: onOrder }}
-        onView={(from, to) => onView(Math.max(0, from - MARGIN), to - from + 1 + 2 * MARGIN)}
-        onOpen={(row: FileRow) => setLooked(row)}
-        onDelete={() => undefined}
-        empty={filling ? text.sift.filling : text.files.nothing}
-      />
+      {isPictures ? (
+        <>
+          <p className="flex gap-4 pb-1 text-[11.5px] text-ink-2">
+            {columns.map(({ key, head, order }) =>
+              order === undefined ? null : (
+                <OrderButton key={key} order={order} ordered={ordered}>
+                  {head}
+                </OrderButton>
+              ),
+            )}
+          </p>
+          <TileGrid {...shared} tile={(row) => <Tile row={row} />} />
+        </>
+      ) : (
+        <Grid {...shared} columns={columns} total={total.messages} ordered={ordered} />
+      )}
       <p className="note mt-2">{text.files.keys}</p>
       <FileLook
         file={looked}
@@ -103,6 +126,23 @@ export function FileList({
         onMark={(ids) => void mark({ kind: 'ids', ids, on: true })}
       />
     </section>
+  );
+}
+
+/** A file as a picture of it, its name and its size. */
+function Tile({ row }: { row: FileRow }) {
+  const { octets, day } = useFigures();
+  return (
+    <>
+      <span className="flex h-[82px] items-center justify-center bg-hair text-ink-2">
+        <Thumbnail file={row}>{text.files.oneOf[row.kind]}</Thumbnail>
+      </span>
+      <span className="block truncate text-[11.5px]">{row.name || text.files.noName}</span>
+      <span className="flex justify-between text-[11px] whitespace-nowrap text-ink-2">
+        <strong className="font-semibold text-ink">{octets(row.size)}</strong>
+        {day(new Date(row.date * 1000).toISOString())}
+      </span>
+    </>
   );
 }
 
@@ -124,7 +164,11 @@ function columnsOf(figures: ReturnType<typeof useFigures>, largest: number): Col
       head: text.files.kind,
       width: '66px',
       minor: true,
-      cell: ({ kind }) => quiet(text.files.oneOf[kind]),
+      cell: (row) => (
+        <span className="flex h-[22px] w-[34px] items-center">
+          <Thumbnail file={row}>{quiet(text.files.oneOf[row.kind])}</Thumbnail>
+        </span>
+      ),
     },
     {
       key: 'name',

@@ -42,6 +42,7 @@ function Facts({ file, client, onMark }: { file: FileRow; client: ColumnsClient;
   });
   return (
     <>
+      <Sight key={file.file} file={file} />
       <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
         <dt className="text-ink-2">{text.files.kind}</dt>
         <dd>{text.files.oneOf[file.kind]}</dd>
@@ -86,6 +87,50 @@ function Facts({ file, client, onMark }: { file: FileRow; client: ColumnsClient;
       )}
       <MessagePreview id={message ? file.message : undefined} title={file.name} onClose={() => setMessage(false)} />
     </>
+  );
+}
+
+const WITH_WORDS: ReadonlySet<FileRow['kind']> = new Set(['document', 'table', 'calendar']);
+
+/** What is seen of a file: the picture, or its first words; or why there is neither. */
+function Sight({ file }: { file: FileRow }) {
+  const { base, account } = useAccount();
+  const [isBroken, setBroken] = useState(false);
+  const isPicture = file.kind === 'picture';
+  const path = `${base}/files/${file.file}`;
+  const words = useQuery({
+    queryKey: ['words', account.id, file.file],
+    queryFn: () => call<string>(`${path}/words`),
+    enabled: !isPicture && WITH_WORDS.has(file.kind),
+    retry: false,
+  });
+  const why = useQuery({
+    queryKey: ['no-preview', account.id, file.file],
+    queryFn: () => call(`${path}/preview?size=large`),
+    enabled: isBroken,
+    retry: false,
+  });
+  const reason = isPicture ? why.error?.message : words.error?.message;
+  if (reason !== undefined) return <p className="note">{text.files.notShown(reason)}</p>;
+  if (isPicture)
+    return (
+      <img
+        src={`/api${path}/preview?size=large`}
+        alt={text.files.pictureOf(file.name || text.files.noName)}
+        onError={() => setBroken(true)}
+        className="max-h-[360px] min-h-24 w-full shrink-0 bg-hair object-contain"
+      />
+    );
+  if (!WITH_WORDS.has(file.kind)) return <p className="note">{text.files.notShown(text.files.onlyKinds)}</p>;
+  return (
+    <section className="max-h-48 shrink-0 overflow-y-auto border-y border-line py-2">
+      <h3 className="font-semibold">{text.files.firstWords}</h3>
+      {words.isPending ? (
+        <p role="status">{text.look.reading}</p>
+      ) : (
+        <p className="whitespace-pre-wrap wrap-anywhere">{words.data}</p>
+      )}
+    </section>
   );
 }
 

@@ -29,6 +29,7 @@ export default function Files() {
     mailed: (route.search.get('mailed') ?? null) as FileFilter['mailed'],
   };
   const [view, setView] = useState({ first: 0, count: FIRST_ROWS });
+  const isPictures = route.search.get('as') === 'pictures';
   const list = { order, descending, ...view };
   const { data, error, ask } = useAsked('narrowFiles', { where, list, filter, now: 0 }, (asked) => ({
     ...asked,
@@ -67,6 +68,19 @@ export default function Files() {
         >
           {text.sift.clear}
         </button>
+        <fieldset className="flex gap-1" aria-label={text.files.shownAs}>
+          {(['list', 'pictures'] as const).map((as) => (
+            <button
+              key={as}
+              type="button"
+              className={`button ${isPictures === (as === 'pictures') ? 'button-chief' : ''}`}
+              aria-pressed={isPictures === (as === 'pictures')}
+              onClick={() => go(withState(route, { as: as === 'list' ? '' : as }), true)}
+            >
+              {text.files.as[as]}
+            </button>
+          ))}
+        </fieldset>
       </div>
       {error && <Failed error={error} retry={ask} />}
       {!data || !client ? (
@@ -75,7 +89,15 @@ export default function Files() {
         <div className="grid min-h-0 flex-1 grid-cols-[246px_minmax(0,1fr)] gap-3.5 max-tank:flex max-tank:flex-col">
           <Facets narrowed={data} where={where} filter={filter} onChange={change} />
           <div className="flex min-h-0 min-w-0 flex-col gap-3.5">
-            <FileList narrowed={data} client={client} view={list} onView={changeView} onOrder={changeOrder} ask={ask} />
+            <FileList
+              narrowed={data}
+              client={client}
+              view={list}
+              isPictures={isPictures}
+              onView={changeView}
+              onOrder={changeOrder}
+              ask={ask}
+            />
             <Bags />
           </div>
         </div>

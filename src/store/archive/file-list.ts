@@ -4,7 +4,7 @@ import { decodedSize } from '../../core/files/file';
 import { FILE_KINDS, type FileKind } from '../../core/files/kinds';
 import { parseMultirange, type Ranges } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
-import { type Queryable, rows, theRow } from '../database';
+import { type Queryable, row, rows, theRow } from '../database';
 import type { Cursor } from '../index/messages';
 import { type Scope, selectFiles } from '../index/selection';
 import { type FileAmount, IS_COPY } from './bags';
@@ -47,6 +47,37 @@ function once(sql: string): string {
   return `select distinct on (f.id) f.id, p.id as placement, p.folder, f.name, f.name_folded, f.type, f.kind, f.size, f.own_size,
     f.encoding, f.part, f.enclosed, m.from_name, m.from_address, m.subject, m.sent, coalesce(m.sent, p.received) as at
     ${sql} order by f.id, p.id`;
+}
+
+/** A file, and where it is on the server. */
+export interface LocatedFile {
+  name: string;
+  type: string;
+  kind: FileKind;
+  part: string;
+  encoding: string;
+  /** Encoded octets, as the structure says. */
+  size: number;
+  serverName: string;
+  uidValidity: number;
+  uid: number;
+}
+
+/** A file of a message that is in the mailbox; undefined where it is in none any more. */
+export async function fileById(db: Queryable, account: number, id: number): Promise<LocatedFile | undefined> {
+  const found = await row<Omit<LocatedFile, 'kind'> & { kind: number }>(
+    db,
+    `select f.name, f.type, f.kind, f.part, f.encoding, f.size, o.server_name as "serverName",
+       g.uid_validity as "uidValidity", p.uid
+     from file f
+     cross join lateral (
+       select * from placement where account = $1 and message = f.id / 512 and gone_at is null order by id limit 1) p
+     join generation g on g.account = $1 and g.id = p.generation
+     join folder o on o.account = $1 and o.id = g.folder
+     where f.account = $1 and f.id = $2`,
+    [account, id],
+  );
+  return found && { ...found, kind: FILE_KINDS[found.kind] ?? 'other' };
 }
 
 /** How many files match, and their encoded octets; none counts twice. */

@@ -1,8 +1,9 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { type KeyboardEvent, type MouseEvent, type ReactNode, useEffect, useId, useRef, useState } from 'react';
+import { type ReactNode, useEffect, useId, useRef } from 'react';
 import { text } from '../text';
 import { useTouch } from '../useTouch';
 import type { Marks } from './marking';
+import { useCursor } from './useCursor';
 
 export interface Column<Row> {
   key: string;
@@ -24,6 +25,13 @@ export interface Branch {
   open: boolean | undefined;
 }
 
+/** What rows are ordered by, and how to change it. */
+export interface Ordered {
+  by: string;
+  descends: boolean;
+  change(by: string): void;
+}
+
 interface GridProps<Row> {
   label: string;
   columns: Column<Row>[];
@@ -35,8 +43,7 @@ interface GridProps<Row> {
   rowAt(index: number): Row | undefined;
   keyOf(row: Row): string | number;
   marks: Marks<Row>;
-  /** What the rows are ordered by, and how to change it. */
-  ordered?: { by: string; descends: boolean; change(by: string): void };
+  ordered?: Ordered;
   /** Called when the end of what is loaded comes into view. */
   onEnd?(): void;
   /** Called with the first and last row in view. */
@@ -64,8 +71,6 @@ export function Grid<Row>(props: GridProps<Row>) {
   const { label, columns, count, total, rowAt, keyOf, marks, ordered, onEnd, onView, onOpen, onDelete, empty } = props;
   const { onKey, branch } = props;
   const scroller = useRef<HTMLDivElement>(null);
-  const [cursor, setCursor] = useState(0);
-  const anchor = useRef(0);
   const id = useId();
   const height = useTouch() ? TOUCH_ROW_HEIGHT : ROW_HEIGHT;
   const virtual = useVirtualizer({
@@ -84,47 +89,17 @@ export function Grid<Row>(props: GridProps<Row>) {
     if (count > 0 && count < total && lastShown >= count - 40) onEnd?.();
   }, [count, total, lastShown, onEnd]);
   useEffect(() => onView?.(firstShown, lastShown), [firstShown, lastShown, onView]);
-  useEffect(() => setCursor((at) => Math.max(0, Math.min(at, count - 1))), [count]);
-
-  const moveTo = (index: number, extend: boolean) => {
-    const to = Math.max(0, Math.min(count - 1, index));
-    if (extend) marks.range(Math.min(anchor.current, to), Math.max(anchor.current, to), true);
-    else anchor.current = to;
-    setCursor(to);
-    virtual.scrollToIndex(to);
-  };
-  const toggle = (index: number) => {
-    if (index >= count) return;
-    marks.toggle(index);
-    anchor.current = index;
-    setCursor(index);
-  };
-
   const pageRows = () => Math.max(1, Math.floor((scroller.current?.clientHeight ?? 300) / height) - 1);
-  const onKeyDown = (event: KeyboardEvent) => {
-    const steps: Record<string, number> = {
-      ArrowDown: 1,
-      ArrowUp: -1,
-      PageDown: pageRows(),
-      PageUp: -pageRows(),
-      Home: -count,
-      End: count,
-    };
-    const step = steps[event.key];
-    const row = rowAt(cursor);
-    if (step !== undefined) moveTo(cursor + step, event.shiftKey);
-    else if (event.key === ' ') toggle(cursor);
-    else if (event.key === 'a' && (event.ctrlKey || event.metaKey)) marks.all();
-    else if (event.key === 'Escape') marks.none();
-    else if (event.key === 'Enter' && row !== undefined) onOpen(row);
-    else if (event.key === 'Delete') onDelete(row);
-    else if (event.ctrlKey || event.metaKey || event.altKey || !onKey?.(event.key, row)) return;
-    event.preventDefault();
-  };
-  const onRowClick = (index: number, event: MouseEvent) => {
-    if (event.shiftKey) moveTo(index, true);
-    else toggle(index);
-  };
+  const { cursor, onKeyDown, onClick, extendTo } = useCursor({
+    count,
+    rowAt,
+    marks,
+    steps: () => ({ ArrowDown: 1, ArrowUp: -1, PageDown: pageRows(), PageUp: -pageRows() }),
+    show: (index) => virtual.scrollToIndex(index),
+    onOpen,
+    onDelete,
+    onKey,
+  });
 
   const template = {
     '--tracks': columns.map(({ width }) => width).join(' '),
@@ -176,13 +151,9 @@ export function Grid<Row>(props: GridProps<Row>) {
                 aria-selected={marked}
                 aria-level={place?.level}
                 aria-expanded={place?.open}
-                onClick={(event) => onRowClick(index, event)}
+                onClick={(event) => onClick(index, event)}
                 onDoubleClick={() => row !== undefined && onOpen(row)}
-                onContextMenu={(event) => {
-                  if ((event.nativeEvent as PointerEvent).pointerType !== 'touch') return;
-                  event.preventDefault();
-                  moveTo(index, true);
-                }}
+                onContextMenu={(event) => extendTo(index, event)}
                 className={`tracks absolute inset-x-0 cursor-default border-b border-hair select-none ${marked ? 'bg-tint' : ''} ${index === cursor ? 'cursor-row' : ''}`}
                 style={{ height, transform: `translateY(${start}px)` }}
               >
@@ -216,13 +187,23 @@ function Head<Row>({ column, ordered }: { column: Column<Row>; ordered: GridProp
       key={key}
     >
       {order && ordered ? (
-        <button type="button" onClick={() => ordered.change(order)} className={active ? 'font-semibold text-ink' : ''}>
-          {head} {active ? (ordered.descends ? '↓' : '↑') : ''}
-        </button>
+        <OrderButton order={order} ordered={ordered}>
+          {head}
+        </OrderButton>
       ) : (
         head
       )}
     </div>
+  );
+}
+
+/** Orders what is shown by something; by the same again, the other way round. */
+export function OrderButton({ order, ordered, children }: { order: string; ordered: Ordered; children: ReactNode }) {
+  const active = order === ordered.by;
+  return (
+    <button type="button" onClick={() => ordered.change(order)} className={active ? 'font-semibold text-ink' : ''}>
+      {children} {active ? (ordered.descends ? '↓' : '↑') : ''}
+    </button>
   );
 }
 
