@@ -105,8 +105,8 @@ export class Previews {
 async function octetsOf(server: MailServer, file: LocatedFile, most: number): Promise<Uint8Array> {
   const pieces: Uint8Array[] = [];
   try {
-    for await (const piece of decoded(server.download(file.uid, file.part, file.size, most), file.encoding))
-      pieces.push(piece);
+    const { uid, part: section, size: expected, encoding } = file;
+    for await (const piece of decoded(server.download({ uid, section, expected, most }), encoding)) pieces.push(piece);
   } catch (error) {
     if (error instanceof MailProblem && error.kind === 'message-gone') throw notFound();
     throw error;

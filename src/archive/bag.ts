@@ -1,6 +1,6 @@
-import { createHash } from 'node:crypto';
+import { createHash, randomUUID, webcrypto } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { lstat } from 'node:fs/promises';
+import { type FileHandle, lstat, readFile, rename } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import {
   createFile,
@@ -25,8 +25,31 @@ export interface BaggedFile {
   sha256: string;
 }
 
+/** A file whose octets were taken in. */
+export interface ReceivedFile {
+  /** Octets. */
+  size: number;
+  /** The file, once the disk keeps it. */
+  kept: Promise<BaggedFile>;
+}
+
+/** Octets of a file that is held in memory as a whole: then a thread of its own hashes it. */
+const SMALL = 8 * 2 ** 20;
+
 /** Says of a bag what it is (RFC 8493 §2.2.2). Values fit for one line. */
 export type BagInfo = Readonly<Record<string, string>>;
+
+/** Where a file goes, and where it is while it is written: nobody else writes there. */
+interface Place {
+  target: string;
+  arriving: string;
+}
+
+/**
+ * Files that are being written. A worker that was stopped for a while, and goes on although another has taken over, must touch
+ * none of the other's files.
+ */
+const ARRIVING = 'arriving';
 
 /** What is added to the name of a bag while it is not whole. */
 const UNFINISHED = '.part';
@@ -55,25 +78,39 @@ export class Bag {
    * @throws DiskFull
    */
   async write(path: string, octets: AsyncIterable<Uint8Array>): Promise<BaggedFile> {
-    const target = join(this.unfinished, 'data', path);
-    await makeFolder(dirname(target));
-    const file = await createFile(target);
-    const hash = createHash('sha256');
+    return (await this.receive(path, octets)).kept;
+  }
+
+  /**
+   * Takes the octets of a file in. What is small is written, flushed and hashed while the next file comes in already.
+   *
+   * @throws DiskFull
+   */
+  async receive(path: string, octets: AsyncIterable<Uint8Array>): Promise<ReceivedFile> {
+    const place = await this.placeFor(path);
+    const held: Uint8Array[] = [];
     let size = 0;
-    let isWritten = false;
-    try {
-      for await (const piece of octets) {
-        hash.update(piece);
-        await orDiskFull(() => file.writeFile(piece));
-        size += piece.length;
+    const source = octets[Symbol.asyncIterator]();
+    for (let next = await source.next(); !next.done; next = await source.next()) {
+      held.push(next.value);
+      size += next.value.length;
+      if (size > SMALL) {
+        const file = await writtenFile(place, following(held, source));
+        return { size: file.size, kept: Promise.resolve({ path, ...file }) };
       }
-      await orDiskFull(() => file.datasync());
-      isWritten = true;
-    } finally {
-      await file.close();
-      if (!isWritten) await removeTree(target);
     }
-    return { path, size, sha256: hash.digest('hex') };
+    const kept = writtenSmall(place, Buffer.concat(held)).then((file) => ({ path, ...file }));
+    // Whoever waits for it hears of a failure.
+    kept.catch(() => undefined);
+    return { size, kept };
+  }
+
+  private async placeFor(path: string): Promise<Place> {
+    const target = join(this.unfinished, 'data', path);
+    const arriving = join(this.unfinished, ARRIVING);
+    await makeFolder(dirname(target));
+    await makeFolder(arriving);
+    return { target, arriving: join(arriving, randomUUID()) };
   }
 
   /** Takes a file away again, before the bag is whole. */
@@ -85,6 +122,7 @@ export class Bag {
   async seal(files: AsyncIterable<BaggedFile>, info: BagInfo): Promise<void> {
     const { unfinished } = this;
     await makeFolder(join(unfinished, 'data'));
+    await removeTree(join(unfinished, ARRIVING));
     let octets = 0;
     let count = 0;
     async function* lines() {
@@ -114,19 +152,24 @@ export class Bag {
   /** Reads a file back from the disk; undefined where it is not there. */
   async read(path: string): Promise<BaggedFile | undefined> {
     const target = join(this.path, 'data', path);
-    const hash = createHash('sha256');
-    let size = 0;
     try {
-      if (!(await lstat(target)).isFile()) return undefined;
+      const found = await lstat(target);
+      if (!found.isFile()) return undefined;
+      if (found.size <= SMALL) {
+        const octets = await readFile(target);
+        return { path, size: octets.length, sha256: await digestOf(octets) };
+      }
+      const hash = createHash('sha256');
+      let size = 0;
       for await (const piece of createReadStream(target, { highWaterMark: 1024 * 1024 })) {
         hash.update(piece as Buffer);
         size += (piece as Buffer).length;
       }
+      return { path, size, sha256: hash.digest('hex') };
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined;
       throw error;
     }
-    return { path, size, sha256: hash.digest('hex') };
   }
 
   /**
@@ -158,18 +201,64 @@ function manifestLine(sha256: string, path: string): string {
 
 /** Writes a file and gives its SHA-256. */
 async function written(path: string, octets: AsyncIterable<Uint8Array>): Promise<string> {
-  const file = await createFile(path);
   const hash = createHash('sha256');
-  try {
+  await writeNew(path, async (file) => {
     for await (const piece of octets) {
       hash.update(piece);
-      await orDiskFull(() => file.writeFile(piece));
+      await file.writeFile(piece);
     }
-    await orDiskFull(() => file.sync());
+  });
+  return hash.digest('hex');
+}
+
+async function writtenFile(place: Place, octets: AsyncIterable<Uint8Array>): Promise<Omit<BaggedFile, 'path'>> {
+  let size = 0;
+  async function* counted() {
+    for await (const piece of octets) {
+      size += piece.length;
+      yield piece;
+    }
+  }
+  const sha256 = await written(place.arriving, counted());
+  await rename(place.arriving, place.target);
+  return { size, sha256 };
+}
+
+async function writtenSmall(place: Place, octets: Buffer): Promise<Omit<BaggedFile, 'path'>> {
+  const [sha256] = await Promise.all([digestOf(octets), writeNew(place.arriving, (file) => file.writeFile(octets))]);
+  await rename(place.arriving, place.target);
+  return { size: octets.length, sha256 };
+}
+
+/** Writes a file and has the disk keep it. Where it fails nothing of the file is left. @throws DiskFull */
+async function writeNew(path: string, write: (file: FileHandle) => Promise<void>): Promise<void> {
+  const file = await createFile(path);
+  let isWritten = false;
+  try {
+    await orDiskFull(async () => {
+      await write(file);
+      await file.datasync();
+    });
+    isWritten = true;
   } finally {
     await file.close();
+    if (!isWritten) await removeTree(path);
   }
-  return hash.digest('hex');
+}
+
+/** In hexadecimal; by a thread of the platform's pool. */
+async function digestOf(octets: Uint8Array): Promise<string> {
+  return Buffer.from(await webcrypto.subtle.digest('SHA-256', octets)).toString('hex');
+}
+
+/** Pieces that were held, and what follows them. */
+async function* following(held: readonly Uint8Array[], rest: AsyncIterator<Uint8Array>): AsyncGenerator<Uint8Array> {
+  try {
+    yield* held;
+    for (let next = await rest.next(); !next.done; next = await rest.next()) yield next.value;
+  } finally {
+    await rest.return?.();
+  }
 }
 
 export { DiskFull };

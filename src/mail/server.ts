@@ -3,6 +3,7 @@ import type { EmailAddress } from '../core/mailbox/email-address';
 import type { FolderRole } from '../core/mailbox/folders';
 import type { MessageRecord } from '../core/mailbox/record';
 import type { Ranges } from '../core/sets/ranges';
+import type { MailProblem } from './problem';
 
 /** Where a mailbox is, and whose. */
 export interface ServerAddress {
@@ -117,6 +118,23 @@ export interface Dialect {
 /** UIDs at the source to UIDs at the destination, as COPYUID (RFC 4315) told; null where the server did not tell. */
 export type Moved = { uidValidity: number; uids: Map<number, number> } | null;
 
+/** A section of a message that is to be fetched (RFC 9051 §6.4.5.1). */
+export interface Wanted {
+  uid: number;
+  /** `1.2` is a part, '' the whole message. */
+  section: string;
+  /** Octets that it should have; it may have more. */
+  expected: number;
+  /** Octets that are wanted of it. */
+  most: number;
+}
+
+/** A piece of a section, its end, or why there is no more of it; `of` is its place among those that were wanted. */
+export type Downloaded =
+  | { of: number; octets: Buffer }
+  | { of: number; isAtEnd: true }
+  | { of: number; problem: MailProblem };
+
 /** A message that is to be put into a folder. */
 export interface AppendedMessage {
   /** Octets. */
@@ -203,13 +221,15 @@ export interface MailServer {
   /** The text of a message as text, decoded, cut at a limit; '' where it has none. */
   text(uid: number): Promise<string>;
   /**
-   * The octets of a section of a message of the open folder, nothing decoded: `1.2` is a part, '' the whole message. In order,
-   * a piece at a time. Throws `message-gone` where the message or the section is not there.
-   *
-   * @param expected octets that it should have; it may have more.
-   * @param most octets that are wanted of it.
+   * The octets of a section of a message of the open folder, nothing decoded, in order, a piece at a time. Throws `message-gone`
+   * where the message or the section is not there.
    */
-  download(uid: number, section: string, expected: number, most?: number): AsyncIterable<Buffer>;
+  download(wanted: Wanted): AsyncIterable<Buffer>;
+  /**
+   * The octets of many sections, one section behind the other, each asked for while the one before it comes. What the server
+   * says of one alone is its problem; a plea for patience is one too, and the section can be asked for again.
+   */
+  downloads(wanted: readonly Wanted[]): AsyncIterable<Downloaded>;
   /** Puts a message into a folder, which may be another than the open one. */
   append(serverName: string, message: AppendedMessage): Promise<Arrived>;
   /** The header as it stands, decoded for reading. */

@@ -57,4 +57,5 @@ const STREAMS = new Set<string | symbol>([
   'outlines',
   'flags',
   'download',
+  'downloads',
 ] satisfies (keyof MailServer)[]);

@@ -12,12 +12,14 @@ import type {
   AppendedMessage,
   Arrived,
   Dialect,
+  Downloaded,
   FlagsRecord,
   ListedFolder,
   MailServer,
   Moved,
   OpenFolder,
   Quota,
+  Wanted,
 } from '../../src/mail/server';
 
 /** A message as tests name it: what is left out is plain. */
@@ -223,11 +225,22 @@ export class FakeServer implements MailServer {
     return '';
   }
 
-  async *download(uid: number, section: string, _expected: number, most = Number.MAX_SAFE_INTEGER) {
+  async *download({ uid, section, most }: Wanted): AsyncGenerator<Buffer> {
     const message = this.here.messages.find((each) => each.uid === uid);
     if (!message?.octets) throw new MailProblem('message-gone', 'The message is not there any more.');
     const octets = this.served(sectionOf(message.octets, section), section).subarray(0, most);
     for (let at = 0; at < octets.length; at += PIECE) yield octets.subarray(at, at + PIECE);
+  }
+
+  async *downloads(wanted: readonly Wanted[]): AsyncGenerator<Downloaded> {
+    for (const [of, each] of wanted.entries())
+      try {
+        for await (const octets of this.download(each)) yield { of, octets };
+        yield { of, isAtEnd: true };
+      } catch (error) {
+        if (!(error instanceof MailProblem) || error.kind === 'connection-lost') throw error;
+        yield { of, problem: error };
+      }
   }
 
   /** Called with what is downloaded; what it gives is sent in its place. */

@@ -182,10 +182,15 @@ test('a full disk is a pause with a reason; what was saved stays, and it goes on
   mailbox.context.archive = {
     bag(account: number, folder: string) {
       const bag = archive.bag(account, folder);
-      const write = bag.write.bind(bag);
-      bag.write = async (path, octets) => {
-        if (isFull && path.includes('day-02')) throw new DiskFull('full');
-        return write(path, octets);
+      const receive = bag.receive.bind(bag);
+      bag.receive = async (path, octets) => {
+        const received = await receive(path, octets);
+        if (!isFull || !path.includes('day-02')) return received;
+        await received.kept;
+        await bag.remove(path);
+        const kept = Promise.reject(new DiskFull('full'));
+        kept.catch(() => undefined);
+        return { ...received, kept };
       };
       return bag;
     },
@@ -193,7 +198,7 @@ test('a full disk is a pause with a reason; what was saved stays, and it goes on
   const { id } = await mailbox.call('saveFiles', EVERY_FILE);
   await mailbox.work();
   const paused = await mailbox.call('getBag', undefined, { bag: `${id}` });
-  assert.deepEqual([paused.state, paused.problem.kind, paused.saved.files], ['paused', 'disk-full', 1]);
+  assert.deepEqual([paused.state, paused.problem.kind, paused.saved.files], ['paused', 'disk-full', 2]);
   isFull = false;
   await mailbox.call('resumeBag', {}, { bag: `${id}` });
   await mailbox.work();

@@ -101,7 +101,9 @@ function fill(host: StandIn, random: Random): string[] {
 
 async function saved(app: App, account: string): Promise<void> {
   const { id } = (await app.call('POST', `${account}/bags`, { place: 'here', where: '' })).body;
-  await until(async () => (await app.call('GET', `${account}/bags/${id}`)).body.state === 'done', 60);
+  const path = `${account}/bags/${id}`;
+  await until(async () => (await app.call('GET', path)).body.state === 'done', 60);
+  assert.deepEqual((await app.call('GET', path)).body.left, [], 'every file is saved');
 }
 
 function census(host: StandIn): Census {

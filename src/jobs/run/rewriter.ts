@@ -8,7 +8,7 @@ import { countOf } from '../../core/sets/ranges';
 import { oneLine } from '../../core/text';
 import { decoded } from '../../mail/mime/decoded';
 import { MailProblem } from '../../mail/problem';
-import type { MailServer } from '../../mail/server';
+import type { MailServer, Wanted } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import { type CheckedCopy, checkedCopies } from '../../store/archive/bags';
 import { folderById } from '../../store/index/folders';
@@ -128,7 +128,7 @@ export class Rewriter {
       }
     for (const uid of alike) {
       const hash = createHash('sha256');
-      for await (const piece of server.download(uid, '', size, size + 1)) hash.update(piece);
+      for await (const piece of server.download(wholeMessage(uid, size))) hash.update(piece);
       if (hash.digest('hex') === sha256) return uid;
     }
     if (told !== count) throw contradiction();
@@ -168,7 +168,7 @@ export class Rewriter {
     let size = 0;
     const { server } = this;
     async function* read() {
-      for await (const piece of server.download(member.uid, '', member.size, member.size + 1)) {
+      for await (const piece of server.download(wholeMessage(member.uid, member.size))) {
         scanner.push(piece);
         size += piece.length;
         yield piece;
@@ -246,7 +246,7 @@ export class Rewriter {
     // What was appended is told of by the server when it is asked something.
     await server.open(server.opened as string);
     const hash = createHash('sha256');
-    for await (const piece of server.download(uid, '', size, size + 1)) hash.update(piece);
+    for await (const piece of server.download(wholeMessage(uid, size))) hash.update(piece);
     if (hash.digest('hex') !== sha256) throw new Left('differs');
     for await (const outlines of server.outlines([[uid, uid]]))
       for (const outline of outlines) {
@@ -263,6 +263,11 @@ export class Rewriter {
   private async noteStanding({ id, generation }: Routed, uid: number): Promise<void> {
     await this.fenced((client) => noteStanding(client, this.account.id, this.run.id, id, generation, uid));
   }
+}
+
+/** A message that should have so many octets; one more shows that it has not. */
+function wholeMessage(uid: number, size: number): Wanted {
+  return { uid, section: '', expected: size, most: size + 1 };
 }
 
 /** What the server says of its messages can't all be true: nothing is concluded from it. */

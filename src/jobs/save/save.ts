@@ -1,25 +1,24 @@
 import { type Bag as BagFolder, DiskFull } from '../../archive/bag';
-import { filePath } from '../../core/archive/file-path';
-import { numbered } from '../../core/archive/safe-name';
-import { fold, oneLine } from '../../core/text';
+import { oneLine } from '../../core/text';
 import { decoded } from '../../mail/mime/decoded';
 import { MailProblem } from '../../mail/problem';
-import type { MailServer } from '../../mail/server';
+import { bySection } from '../../mail/sections';
+import type { MailServer, Wanted } from '../../mail/server';
 import { withThrottleRetry } from '../../mail/throttle-retry';
 import type { Account } from '../../store/access/accounts';
 import {
-  addSavedFile,
   type Bag,
   bagById,
   cancelFilesOfBag,
   indexedFiles,
-  isPathTaken,
-  leaveFile,
+  leaveFiles,
   leaveRestOfBag,
   noteChecked,
   type PendingFile,
   pendingFiles,
+  type SavedFile,
   savedFiles,
+  takenPaths,
   type UnsavedReason,
   updateBag,
   wantedOfBag,
@@ -30,11 +29,19 @@ import { folderById, generationById } from '../../store/index/folders';
 import { finishJob, type Job } from '../../store/jobs';
 import type { Turn, WorkContext } from '../context';
 import { type Fence, fenceOf } from '../fence';
+import { Outcomes } from './outcomes';
+import { Paths } from './paths';
 
 /** Files that are looked up at a time. */
 const PAGE = 500;
-/** Milliseconds between two announcements of what is done. */
+/** Milliseconds between two announcements of what is done, and between two looks at what the person wants. */
 const ANNOUNCED_MS = 400;
+const HEEDED_MS = 200;
+/** Paths that are remembered at a time. */
+const MOST_PATHS = 100_000;
+/** Files, and octets, that are read back at a time. */
+const READ_FILES = 64;
+const READ_OCTETS = 24 * 2 ** 20;
 
 /** What is said where this machine has no room left. */
 export const DISK_FULL = {
@@ -70,10 +77,10 @@ class Saver {
   private readonly fenced: Fence;
   private readonly server: MailServer;
   private readonly folder: BagFolder;
-  /** By folded path, the number that was given last to a file of that name. */
-  private readonly numbers = new Map<string, number>();
-  private opened: { generation: number; isUsable: boolean } | undefined;
+  private readonly paths: Paths;
+  private readonly outcomes: Outcomes;
   private announcedAt = 0;
+  private heededAt = 0;
 
   constructor(
     private readonly context: WorkContext,
@@ -86,6 +93,10 @@ class Saver {
     this.fenced = fenceOf(context, job);
     this.server = withThrottleRetry(server, async () => undefined);
     this.folder = context.archive.bag(account.id, bag.folder);
+    this.paths = new Paths(account.settings.timeZone, (paths) =>
+      takenPaths(context.database, account.id, bag.id, paths),
+    );
+    this.outcomes = new Outcomes(account.id, bag.id, (act) => this.write(act));
   }
 
   async save(): Promise<void> {
@@ -118,74 +129,79 @@ class Saver {
   private async fetchAll(): Promise<void> {
     const { database } = this.context;
     const page = () => pendingFiles(database, this.account.id, this.bag.id, PAGE);
-    for (let files = await page(); files.length > 0; files = await page())
-      for (const file of files) await this.fetch(file);
+    try {
+      for (let files = await page(); files.length > 0; files = await page()) {
+        if (this.paths.size > MOST_PATHS) this.paths.forget();
+        await this.paths.lookUp(files);
+        for (const group of byGeneration(files)) await this.fetch(group);
+        await this.outcomes.settle();
+      }
+    } finally {
+      // Nothing is written any more once this ends, however it does.
+      await this.outcomes.settle().catch(() => undefined);
+    }
     await this.fenced((client) => leaveRestOfBag(client, this.account.id, this.bag.id, 'vanished'));
   }
 
-  private async fetch(file: PendingFile): Promise<void> {
-    await this.heed();
-    if (!(await this.open(file.generation))) return this.leave(file, 'vanished');
-    const path = await this.pathFor(file);
+  /** Fetches files of one folder, each asked for while the one before it comes. */
+  private async fetch(files: readonly PendingFile[]): Promise<void> {
+    if (!(await this.isThere((files[0] as PendingFile).generation))) {
+      for (const file of files) await this.leave(file, 'vanished');
+      return;
+    }
+    const again: PendingFile[] = [];
+    for await (const { of, octets } of bySection(this.server.downloads(files.map(wantedOf)))) {
+      await this.heed();
+      const file = files[of] as PendingFile;
+      if ((await this.receive(file, octets)) === 'again') again.push(file);
+    }
+    for (const file of again) {
+      await this.heed();
+      if ((await this.receive(file, this.server.download(wantedOf(file)))) === 'again') throw throttled();
+    }
+  }
+
+  /** Takes a file in, or leaves it; or says that the server asked for patience. */
+  private async receive(file: PendingFile, octets: AsyncIterable<Buffer>): Promise<'again' | undefined> {
+    const path = await this.paths.pathFor(file);
     const fetched = { encoded: 0 };
     try {
-      const octets = counted(this.server.download(file.uid, file.part, file.size, file.size + 1), fetched);
-      const written = await this.folder.write(path, decoded(octets, file.encoding));
-      if (fetched.encoded !== file.size) {
-        await this.folder.remove(path);
-        return this.leave(file, 'differs');
+      const { kept } = await this.folder.receive(path, decoded(counted(octets, fetched), file.encoding));
+      if (fetched.encoded === file.size) {
+        const { placement, size: encoded } = file;
+        await this.outcomes.add({ file: file.file, placement, encoded, kept });
+        return undefined;
       }
-      const { placement } = file;
-      await this.write((client) =>
-        addSavedFile(client, this.account.id, this.bag.id, {
-          ...written,
-          file: file.file,
-          placement,
-          encoded: file.size,
-        }),
-      );
+      await kept;
+      await this.folder.remove(path);
+      await this.leave(file, 'differs');
     } catch (error) {
       if (!(error instanceof MailProblem)) throw error;
-      if (error.kind === 'message-gone') return this.leave(file, 'vanished');
+      if (error.kind === 'throttled') return 'again';
+      if (error.kind === 'message-gone') await this.leave(file, 'vanished');
       // The server says no to this one alone; the others are tried.
-      if (error.kind === 'command-refused') return this.leave(file, 'unreadable');
+      else if (error.kind === 'command-refused') await this.leave(file, 'unreadable');
+      else throw error;
+    }
+    return undefined;
+  }
+
+  /** Whether the folder of a generation is there, and has that UIDVALIDITY. */
+  private async isThere(generation: number): Promise<boolean> {
+    const { database } = this.context;
+    const { folder, uidValidity } = await generationById(database, this.account.id, generation);
+    const stored = await folderById(database, this.account.id, folder);
+    if (!stored) return false;
+    try {
+      return (await this.server.open(stored.serverName)).uidValidity === uidValidity;
+    } catch (error) {
+      if (error instanceof MailProblem && error.kind === 'folder-gone') return false;
       throw error;
     }
   }
 
-  /** Whether the folder of a generation is there, and has that UIDVALIDITY. */
-  private async open(generation: number): Promise<boolean> {
-    if (this.opened?.generation === generation) return this.opened.isUsable;
-    const { database } = this.context;
-    const { folder, uidValidity } = await generationById(database, this.account.id, generation);
-    const stored = await folderById(database, this.account.id, folder);
-    let isUsable = false;
-    try {
-      isUsable = stored !== undefined && (await this.server.open(stored.serverName)).uidValidity === uidValidity;
-    } catch (error) {
-      if (!(error instanceof MailProblem) || error.kind !== 'folder-gone') throw error;
-    }
-    this.opened = { generation, isUsable };
-    return isUsable;
-  }
-
-  /** A path that no other file of the bag has, in any letter case. */
-  private async pathFor({ name, type, date, author }: PendingFile): Promise<string> {
-    const day = new Intl.DateTimeFormat('en-CA', { timeZone: this.account.settings.timeZone }).format(date);
-    const filed = filePath({ name, type, day, author });
-    const key = fold(`${filed.folder}/${filed.name}`);
-    for (let number = (this.numbers.get(key) ?? 0) + 1; ; number++) {
-      const path = `${filed.folder}/${number === 1 ? filed.name : numbered(filed.name, number)}`;
-      if (await isPathTaken(this.context.database, this.account.id, this.bag.id, path)) continue;
-      this.numbers.set(key, number);
-      return path;
-    }
-  }
-
-  private async leave({ file, placement, size }: PendingFile, reason: UnsavedReason): Promise<void> {
-    await this.write((client) =>
-      leaveFile(client, this.account.id, this.bag.id, { file, placement, encoded: size }, reason),
-    );
+  private leave({ file, placement, size: encoded }: PendingFile, reason: UnsavedReason): Promise<void> {
+    return this.outcomes.add({ file, placement, encoded, reason });
   }
 
   private async seal(): Promise<void> {
@@ -211,20 +227,26 @@ class Saver {
   /** Reads every file back from the disk. A bag that the person downloads is only a means: what they hand in is checked. */
   private async readBack(): Promise<void> {
     const { database } = this.context;
-    for await (const file of pages((after) => savedFiles(database, this.account.id, this.bag.id, after, PAGE))) {
-      if (file.checkedAt) continue;
+    const unchecked = pages((after) => savedFiles(database, this.account.id, this.bag.id, after, PAGE));
+    for await (const files of batches(unchecked, READ_FILES, READ_OCTETS)) {
       await this.heed();
-      const found = await this.folder.read(file.path);
-      if (found?.size !== file.size || found.sha256 !== file.sha256)
-        await this.write((client) => leaveFile(client, this.account.id, this.bag.id, file, 'differs'));
-      else if (this.bag.place === 'here')
-        await this.write((client) => noteChecked(client, this.account.id, this.bag.id, [file.file]));
+      const read = await Promise.all(files.map((file) => (file.checkedAt ? file : this.folder.read(file.path))));
+      const isEqual = ({ size, sha256 }: SavedFile, at: number) =>
+        read[at]?.size === size && read[at]?.sha256 === sha256;
+      const equal = files.filter(isEqual).map(({ file }) => file);
+      const left = files.flatMap((file, at) => (isEqual(file, at) ? [] : [{ ...file, reason: 'differs' as const }]));
+      await this.write(async (client) => {
+        if (left.length > 0) await leaveFiles(client, this.account.id, this.bag.id, left);
+        if (this.bag.place === 'here') await noteChecked(client, this.account.id, this.bag.id, equal);
+      });
     }
   }
 
-  /** Stops where a person wants that. */
+  /** Stops where a person wants that; asked no more often than once in a while. */
   private async heed(): Promise<void> {
+    if (Date.now() - this.heededAt < HEEDED_MS) return;
     const wanted = await wantedOfBag(this.context.database, this.account.id, this.bag.id);
+    this.heededAt = Date.now();
     if (wanted) throw new Stopped(wanted);
   }
 
@@ -276,6 +298,46 @@ async function* pages<T extends { file: number }>(page: (after: number) => Promi
 /** A line of JSON an item (RFC 8259). */
 async function* lines(items: AsyncIterable<object>): AsyncGenerator<Buffer> {
   for await (const item of items) yield Buffer.from(`${JSON.stringify(item)}\n`);
+}
+
+/** Items in batches of at most so many, and of about so many octets. */
+async function* batches<T extends { size: number }>(
+  items: AsyncIterable<T>,
+  most: number,
+  octets: number,
+): AsyncGenerator<T[]> {
+  let batch: T[] = [];
+  let sum = 0;
+  for await (const item of items) {
+    if (batch.length >= most || (batch.length > 0 && sum + item.size > octets)) {
+      yield batch;
+      batch = [];
+      sum = 0;
+    }
+    batch.push(item);
+    sum += item.size;
+  }
+  if (batch.length > 0) yield batch;
+}
+
+/** Files in the order given, those of a folder together. */
+function byGeneration(files: readonly PendingFile[]): PendingFile[][] {
+  const groups: PendingFile[][] = [];
+  for (const file of files) {
+    const group = groups.at(-1);
+    if (group?.[0]?.generation === file.generation) group.push(file);
+    else groups.push([file]);
+  }
+  return groups;
+}
+
+/** The section of a file; one octet more shows that it is longer than was said. */
+function wantedOf({ uid, part, size }: PendingFile): Wanted {
+  return { uid, section: part, expected: size, most: size + 1 };
+}
+
+function throttled(): MailProblem {
+  return new MailProblem('throttled', 'The mail server asks for patience.');
 }
 
 async function* counted(octets: AsyncIterable<Buffer>, into: { encoded: number }): AsyncGenerator<Buffer> {

@@ -6,6 +6,7 @@ import type {
   AppendedMessage,
   Arrived,
   Dialect,
+  Downloaded,
   FlagsRecord,
   FolderChanges,
   FolderStatus,
@@ -16,6 +17,7 @@ import type {
   Outline,
   Quota,
   QuotaRoot,
+  Wanted,
 } from '../server';
 import { copiedUids } from './answers/copyuid';
 import { type Opened, OpenedAnswer } from './answers/opened';
@@ -35,7 +37,7 @@ import { FolderList } from './folder-list';
 import { FolderNames } from './folder-names';
 import { messageHeader, messageText } from './message-text';
 import { Quotas } from './quotas';
-import { append, sectionOctets } from './transfer';
+import { append, sectionOctets, sectionsOctets } from './transfer';
 import { cut, printed, SetLength } from './wire/sets';
 import type { Status } from './wire/status';
 
@@ -481,8 +483,12 @@ export class ImapServer implements MailServer {
     return messageText(this.channel, uid, this.patience);
   }
 
-  download(uid: number, section: string, expected: number, most = Number.MAX_SAFE_INTEGER): AsyncIterable<Buffer> {
-    return sectionOctets(this.channel, uid, section, expected, most, this.patience);
+  download(wanted: Wanted): AsyncIterable<Buffer> {
+    return sectionOctets(this.channel, wanted, this.patience);
+  }
+
+  downloads(wanted: readonly Wanted[]): AsyncIterable<Downloaded> {
+    return sectionsOctets(this.channel, wanted, this.patience);
   }
 
   append(serverName: string, message: AppendedMessage): Promise<Arrived> {

@@ -211,14 +211,19 @@ export async function cancelFilesOfBag(db: Queryable, account: number, bag: numb
   await leaveRestOfBag(db, account, bag, 'cancelled');
 }
 
-/** Whether a path of a bag is taken, in any letter case. */
-export async function isPathTaken(db: Queryable, account: number, bag: number, path: string): Promise<boolean> {
-  const found = await row(db, 'select 1 from bag_file where account = $1 and bag = $2 and path_key = $3', [
-    account,
-    bag,
-    fold(path),
-  ]);
-  return found !== undefined;
+/** Which of paths of a bag are taken, in any letter case; folded. */
+export async function takenPaths(
+  db: Queryable,
+  account: number,
+  bag: number,
+  paths: readonly string[],
+): Promise<Set<string>> {
+  const found = await rows<{ key: string }>(
+    db,
+    'select path_key as key from bag_file where account = $1 and bag = $2 and path_key = any($3::text[])',
+    [account, bag, paths.map(fold)],
+  );
+  return new Set(found.map(({ key }) => key));
 }
 
 /** A file as it was saved. */
@@ -231,26 +236,59 @@ export interface SavedFile {
   encoded: number;
 }
 
-export async function addSavedFile(db: Queryable, account: number, bag: number, saved: SavedFile): Promise<void> {
-  await db.query(
-    `insert into bag_file (account, bag, file, placement, path, path_key, size, sha256, encoded)
-     values ($1, $2, $3, $4, $5, $6, $7, decode($8, 'hex'), $9)`,
-    [account, bag, saved.file, saved.placement, saved.path, fold(saved.path), saved.size, saved.sha256, saved.encoded],
-  );
-}
-
-/** Notes why files of a bag were not saved, or that a saved one did not read back as it was. */
-export async function leaveFile(
+export async function addSavedFiles(
   db: Queryable,
   account: number,
   bag: number,
-  left: { file: number; placement: number; encoded: number },
-  reason: UnsavedReason,
+  saved: readonly SavedFile[],
 ): Promise<void> {
   await db.query(
-    `insert into bag_file (account, bag, file, placement, encoded, reason) values ($1, $2, $3, $4, $5, $6)
+    `insert into bag_file (account, bag, file, placement, path, path_key, size, sha256, encoded)
+     select $1, $2, file, placement, path, path_key, size, decode(sha256, 'hex'), encoded
+     from unnest($3::bigint[], $4::bigint[], $5::text[], $6::text[], $7::bigint[], $8::text[], $9::bigint[])
+       as saved (file, placement, path, path_key, size, sha256, encoded)`,
+    [
+      account,
+      bag,
+      saved.map(({ file }) => file),
+      saved.map(({ placement }) => placement),
+      saved.map(({ path }) => path),
+      saved.map(({ path }) => fold(path)),
+      saved.map(({ size }) => size),
+      saved.map(({ sha256 }) => sha256),
+      saved.map(({ encoded }) => encoded),
+    ],
+  );
+}
+
+/** Why a file is not in a bag. */
+export interface LeftFile {
+  file: number;
+  placement: number;
+  encoded: number;
+  reason: UnsavedReason;
+}
+
+/** Notes why files of a bag were not saved, or that saved ones did not read back as they were. */
+export async function leaveFiles(
+  db: Queryable,
+  account: number,
+  bag: number,
+  left: readonly LeftFile[],
+): Promise<void> {
+  await db.query(
+    `insert into bag_file (account, bag, file, placement, encoded, reason)
+     select $1, $2, file, placement, encoded, reason
+     from unnest($3::bigint[], $4::bigint[], $5::bigint[], $6::text[]) as unsaved (file, placement, encoded, reason)
      on conflict (account, bag, file) do update set reason = excluded.reason, path = '', path_key = null, checked_at = null`,
-    [account, bag, left.file, left.placement, left.encoded, reason],
+    [
+      account,
+      bag,
+      left.map(({ file }) => file),
+      left.map(({ placement }) => placement),
+      left.map(({ encoded }) => encoded),
+      left.map(({ reason }) => reason),
+    ],
   );
 }
 

@@ -1,0 +1,80 @@
+import type { BaggedFile } from '../../archive/bag';
+import { addSavedFiles, type LeftFile, leaveFiles, type SavedFile } from '../../store/archive/bags';
+import type { Queryable } from '../../store/database';
+
+/** What became of a file: it was saved, once the disk keeps it; or it was left. */
+export type Outcome = { file: number; placement: number; encoded: number } & (
+  | { kept: Promise<BaggedFile> }
+  | { reason: LeftFile['reason'] }
+);
+
+/** Files, octets and milliseconds after which what became of files is written down. */
+const MOST_FILES = 64;
+const MOST_OCTETS = 16 * 2 ** 20;
+const LONGEST_MS = 400;
+
+/**
+ * Writes down what became of files, many at a time and while the next ones come in: at most one batch is being written. A file
+ * counts as saved only once the disk keeps it.
+ */
+export class Outcomes {
+  private batch: Outcome[] = [];
+  private octets = 0;
+  private since = Date.now();
+  private writing: Promise<void> = Promise.resolve();
+
+  /** @param write does what it is given in a transaction. */
+  constructor(
+    private readonly account: number,
+    private readonly bag: number,
+    private readonly write: (act: (client: Queryable) => Promise<void>) => Promise<void>,
+  ) {}
+
+  async add(outcome: Outcome): Promise<void> {
+    this.batch.push(outcome);
+    this.octets += outcome.encoded;
+    const isLate = Date.now() - this.since >= LONGEST_MS;
+    if (this.batch.length >= MOST_FILES || this.octets >= MOST_OCTETS || isLate) await this.flush();
+  }
+
+  /** Everything is written down after this. */
+  async settle(): Promise<void> {
+    await this.flush();
+    await this.writing;
+  }
+
+  private async flush(): Promise<void> {
+    const { batch } = this;
+    this.batch = [];
+    this.octets = 0;
+    this.since = Date.now();
+    await this.writing;
+    this.writing = this.writeDown(batch);
+    // Whoever waits for it hears of a failure.
+    this.writing.catch(() => undefined);
+  }
+
+  private async writeDown(batch: readonly Outcome[]): Promise<void> {
+    const saved: SavedFile[] = [];
+    const left: LeftFile[] = [];
+    let failure: { error: unknown } | undefined;
+    for (const outcome of batch) {
+      if ('reason' in outcome) {
+        left.push(outcome);
+        continue;
+      }
+      const { kept, ...of } = outcome;
+      try {
+        saved.push({ ...of, ...(await kept) });
+      } catch (error) {
+        failure ??= { error };
+      }
+    }
+    if (saved.length + left.length > 0)
+      await this.write(async (client) => {
+        if (saved.length > 0) await addSavedFiles(client, this.account, this.bag, saved);
+        if (left.length > 0) await leaveFiles(client, this.account, this.bag, left);
+      });
+    if (failure) throw failure.error;
+  }
+}
