@@ -1,7 +1,8 @@
-import { createHash, randomUUID, webcrypto } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { type FileHandle, lstat, readFile, rename } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
+import { digestOf, hashOf, SMALL } from './digest';
 import {
   createFile,
   DiskFull,
@@ -32,9 +33,6 @@ export interface ReceivedFile {
   /** The file, once the disk keeps it. */
   kept: Promise<BaggedFile>;
 }
-
-/** Octets of a file that is held in memory as a whole: then a thread of its own hashes it. */
-const SMALL = 8 * 2 ** 20;
 
 /** Says of a bag what it is (RFC 8493 §2.2.2). Values fit for one line. */
 export type BagInfo = Readonly<Record<string, string>>;
@@ -159,13 +157,15 @@ export class Bag {
         const octets = await readFile(target);
         return { path, size: octets.length, sha256: await digestOf(octets) };
       }
-      const hash = createHash('sha256');
       let size = 0;
-      for await (const piece of createReadStream(target, { highWaterMark: 1024 * 1024 })) {
-        hash.update(piece as Buffer);
-        size += (piece as Buffer).length;
+      async function* counted() {
+        for await (const piece of createReadStream(target, { highWaterMark: 1024 * 1024 })) {
+          size += (piece as Buffer).length;
+          yield piece as Buffer;
+        }
       }
-      return { path, size, sha256: hash.digest('hex') };
+      const sha256 = await hashOf(counted());
+      return { path, size, sha256 };
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined;
       throw error;
@@ -244,11 +244,6 @@ async function writeNew(path: string, write: (file: FileHandle) => Promise<void>
     await file.close();
     if (!isWritten) await removeTree(path);
   }
-}
-
-/** In hexadecimal; by a thread of the platform's pool. */
-async function digestOf(octets: Uint8Array): Promise<string> {
-  return Buffer.from(await webcrypto.subtle.digest('SHA-256', octets)).toString('hex');
 }
 
 /** Pieces that were held, and what follows them. */

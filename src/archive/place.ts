@@ -23,9 +23,9 @@ export class ArchivePlace {
     await removeTree(join(this.directory, String(account)));
   }
 
-  /** A file for work under way, to be closed. @throws DiskFull */
-  scratch(): Promise<Scratch> {
-    return Scratch.open(join(this.directory, 'scratch'));
+  /** Room for work under way, to be closed. */
+  scratch(): Scratch {
+    return new Scratch(join(this.directory, 'scratch'));
   }
 
   /** @param folder a safe name. */

@@ -1,19 +1,20 @@
-import { createHash } from 'node:crypto';
+import { hashOf } from '../../archive/digest';
 import type { Scratch } from '../../archive/scratch';
 import { FLAG_BITS } from '../../core/mailbox/flags';
 import { notePart } from '../../core/mime/note';
 import { type Piece, partOfSection, refusalOf, rewritten, sizeOf } from '../../core/mime/rewrite';
 import { type MimePart, MimeScanner, type MimeStructure } from '../../core/mime/scanner';
-import { countOf } from '../../core/sets/ranges';
+import { countOf, rangesOf } from '../../core/sets/ranges';
 import { oneLine } from '../../core/text';
 import { decoded } from '../../mail/mime/decoded';
 import { MailProblem } from '../../mail/problem';
-import type { MailServer, Wanted } from '../../mail/server';
+import { bySection } from '../../mail/sections';
+import type { MailServer, Outline, Wanted } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import { type CheckedCopy, checkedCopies } from '../../store/archive/bags';
 import { folderById } from '../../store/index/folders';
 import {
-  beginRewrite,
+  beginRewrites,
   type FileToStrip,
   forgetRewrite,
   noteArrived,
@@ -37,10 +38,52 @@ class Left extends Error {
   }
 }
 
+/** A message whose files are to go. */
+interface Member {
+  member: Routed;
+  original: Original;
+}
+
+/** What is to stand in the place of a message. */
+interface Prepared extends Member {
+  scratch: Scratch;
+  pieces: Piece[];
+  size: number;
+  sha256: string;
+}
+
+/** A replacement that the server has. */
+interface Arrived extends Prepared {
+  uid: number;
+}
+
+/** By message, that its replacement stands, or why it is left as it is. */
+export type Outcomes = Map<number, 'stands' | LeftReason>;
+
+/** Messages, and their octets, that are dealt with together. */
+const PACK_MESSAGES = 16;
+const PACK_OCTETS = 32 * 2 ** 20;
+
+/** Messages of one folder in packs that are dealt with one behind the other. */
+export function* packsOf(members: readonly Routed[]): Generator<Routed[]> {
+  let pack: Routed[] = [];
+  let octets = 0;
+  for (const member of members) {
+    if (pack.length >= PACK_MESSAGES || (pack.length > 0 && octets + member.size > PACK_OCTETS)) {
+      yield pack;
+      pack = [];
+      octets = 0;
+    }
+    pack.push(member);
+    octets += member.size;
+  }
+  if (pack.length > 0) yield pack;
+}
+
 /**
- * Puts beside a message one without some of its files, exact outside them, with its date, flags and keywords. Each step is
- * written down first, so that whoever takes over finds the replacement again and makes no second one. It never touches the
- * original.
+ * Puts beside messages others without some of their files, exact outside them, with their dates, flags and keywords. Each step
+ * is written down first, so that whoever takes over finds the replacements again and makes no second ones. It never touches the
+ * originals.
  */
 export class Rewriter {
   /** Octets of a replacement for which there was no room: none larger is tried. */
@@ -56,30 +99,30 @@ export class Rewriter {
   ) {}
 
   /**
-   * Has a replacement stand beside a message.
+   * Has replacements stand beside the messages of a pack.
    *
-   * @returns why the message is left as it is; undefined where its replacement stands.
    * @throws MailProblem where the server can't be used; DiskFull.
    */
-  async replace(member: Routed, original: Original | undefined): Promise<LeftReason | undefined> {
-    if (!original) return 'vanished';
-    const reason = await this.folders.open(member.generation);
-    if (reason !== undefined) return reason;
-    if (original.rewrite && (await this.stands(member, original.rewrite))) return undefined;
-    try {
-      await this.append(member, original);
-      return undefined;
-    } catch (error) {
-      if (error instanceof Left) return error.reason;
-      if (!(error instanceof MailProblem)) throw error;
-      if (error.kind === 'message-gone') {
-        if (await this.isThere(member.uid)) throw contradiction();
-        return 'vanished';
-      }
-      if (error.kind === 'no-room') return 'no-room';
-      if (error.kind === 'command-refused') return 'refused';
-      throw error;
+  async replace(pack: readonly Routed[], originals: ReadonlyMap<number, Original>): Promise<Outcomes> {
+    const outcomes: Outcomes = new Map();
+    const reason = await this.folders.open((pack[0] as Routed).generation);
+    const fresh: Member[] = [];
+    for (const member of pack) {
+      const original = originals.get(member.id);
+      if (!original) outcomes.set(member.id, 'vanished');
+      else if (reason) outcomes.set(member.id, reason);
+      else if (original.rewrite && (await this.stands(member, original.rewrite))) outcomes.set(member.id, 'stands');
+      else fresh.push({ member, original });
     }
+    const scratches: Scratch[] = [];
+    try {
+      const prepared = await this.prepare(fresh, scratches, outcomes);
+      const arrived = await this.append(prepared, outcomes);
+      await this.noteStanding(await this.verified(arrived, outcomes), outcomes);
+    } finally {
+      for (const scratch of scratches) await scratch.close();
+    }
+    return outcomes;
   }
 
   /** Whether a replacement that was begun is there; where not, it is forgotten. */
@@ -92,7 +135,12 @@ export class Rewriter {
       await this.fenced((client) => forgetRewrite(client, this.account.id, this.run.id, member.id));
       return false;
     }
-    if (!isKnown) await this.noteStanding(member, uid);
+    if (!isKnown) {
+      const { id, generation } = member;
+      await this.fenced((client) =>
+        noteStanding(client, this.account.id, this.run.id, generation, [{ placement: id, uid }]),
+      );
+    }
     return true;
   }
 
@@ -127,143 +175,274 @@ export class Rewriter {
         if (outline.size === size) alike.push(outline.uid);
       }
     for (const uid of alike) {
-      const hash = createHash('sha256');
-      for await (const piece of server.download(wholeMessage(uid, size))) hash.update(piece);
-      if (hash.digest('hex') === sha256) return uid;
+      if ((await hashOf(server.download(wholeMessage(uid, size)))) === sha256) return uid;
     }
     if (told !== count) throw contradiction();
     return undefined;
   }
 
-  private async append(member: Routed, original: Original): Promise<void> {
-    const scratch = await this.context.archive.scratch();
+  /** Fetches messages whole, and cuts from each what is to stand in its place; while one is cut the next is fetched. */
+  private async prepare(fresh: readonly Member[], scratches: Scratch[], outcomes: Outcomes): Promise<Prepared[]> {
+    const copies = await checkedCopies(
+      this.context.database,
+      this.account.id,
+      fresh.flatMap(({ original }) => original.files.map(({ file }) => file)),
+    );
+    const cutting: Promise<Prepared | undefined>[] = [];
     try {
-      const structure = await this.fetch(member, scratch);
-      const pieces = await this.pieces(structure, original.files, scratch);
-      const size = sizeOf(pieces);
-      if (size >= member.size) throw new Left('no-gain');
-      if (size >= this.noRoomFor) throw new Left('no-room');
-      const sha256 = await hashOf(octetsOf(pieces, scratch));
-      const { server } = this;
-      const uidNext = (await server.open(server.opened as string)).uidNext;
-      const { placement, files } = original;
-      await this.fenced((client) =>
-        beginRewrite(client, this.account.id, this.run.id, {
-          ...{ placement, generation: member.generation, uidNext, size, sha256 },
-          files: files.length,
-        }),
+      await this.each(
+        fresh.map(({ member }) => ({ uid: member.uid, size: member.size })),
+        async (at, octets) => {
+          const one = fresh[at] as Member;
+          const scratch = this.context.archive.scratch();
+          scratches.push(scratch);
+          const structure = await this.orLeft(one.member, outcomes, () => fetched(one.member, octets, scratch));
+          if (!structure) return;
+          const cut = this.orLeft(one.member, outcomes, () => this.cut(one, structure, copies, scratch));
+          // Whoever waits for it hears of a failure.
+          cut.catch(() => undefined);
+          cutting.push(cut);
+        },
+        async (at, problem) => {
+          const { member } = fresh[at] as Member;
+          if (problem.kind === 'command-refused') outcomes.set(member.id, 'refused');
+          else if (await this.isThere(member.uid)) throw contradiction();
+          else outcomes.set(member.id, 'vanished');
+        },
       );
-      const uid = await this.send(member, original, size, () => octetsOf(pieces, scratch), { uidNext, sha256 });
-      await this.fenced((client) => noteArrived(client, this.account.id, this.run.id, placement, uid));
-      await this.verify(uid, original, size, sha256);
-      await this.noteStanding(member, uid);
     } finally {
-      await scratch.close();
+      await Promise.allSettled(cutting);
+    }
+    return (await Promise.all(cutting)).filter((one) => one !== undefined);
+  }
+
+  /** What an act gives; undefined where it leaves the message as it is. */
+  private async orLeft<T>({ id }: Routed, outcomes: Outcomes, act: () => Promise<T>): Promise<T | undefined> {
+    try {
+      return await act();
+    } catch (error) {
+      if (!(error instanceof Left)) throw error;
+      outcomes.set(id, error.reason);
+      return undefined;
     }
   }
 
-  /** Fetches a message whole into a file, and finds its parts. */
-  private async fetch(member: Routed, scratch: Scratch): Promise<MimeStructure> {
-    const scanner = new MimeScanner();
-    let size = 0;
-    const { server } = this;
-    async function* read() {
-      for await (const piece of server.download(wholeMessage(member.uid, member.size))) {
-        scanner.push(piece);
-        size += piece.length;
-        yield piece;
+  /**
+   * Reads messages of the open folder whole, one behind the other.
+   *
+   * @param take is given the octets of each, in order, and reads all of them.
+   * @param refused is told, after all were read, what the server said of those that it did not give.
+   */
+  private async each(
+    messages: readonly { uid: number; size: number }[],
+    take: (at: number, octets: AsyncIterable<Buffer>) => Promise<void>,
+    refused: (at: number, problem: MailProblem) => Promise<void>,
+  ): Promise<void> {
+    if (messages.length === 0) return;
+    const problems: [number, MailProblem][] = [];
+    const tried = async (at: number, octets: AsyncIterable<Buffer>) => {
+      try {
+        await take(at, octets);
+      } catch (error) {
+        if (!(error instanceof MailProblem) || !OF_ONE.has(error.kind)) throw error;
+        problems.push([at, error]);
       }
+    };
+    const wanted = messages.map(({ uid, size }) => wholeMessage(uid, size));
+    for await (const { of, octets } of bySection(this.server.downloads(wanted))) await tried(of, octets);
+    for (const [at, problem] of problems.splice(0)) {
+      // Whom a server asks for patience asks again, and waits for longer and longer.
+      if (problem.kind === 'throttled') await tried(at, this.server.download(wanted[at] as Wanted));
+      else problems.push([at, problem]);
     }
-    await scratch.write(read());
-    if (size !== member.size) throw new Left('differs');
-    return scanner.end();
+    for (const [at, problem] of problems) {
+      if (problem.kind === 'throttled') throw problem;
+      await refused(at, problem);
+    }
   }
 
   /** The new message, cut from the old one. Each file that goes has a checked copy with the same octets, looked at now. */
-  private async pieces(structure: MimeStructure, files: readonly FileToStrip[], scratch: Scratch): Promise<Piece[]> {
-    const { database, archive } = this.context;
-    const copies = await checkedCopies(
-      database,
-      this.account.id,
-      files.map(({ file }) => file),
-    );
+  private async cut(
+    one: Member,
+    structure: MimeStructure,
+    copies: ReadonlyMap<number, CheckedCopy>,
+    scratch: Scratch,
+  ): Promise<Prepared> {
     const day = new Intl.DateTimeFormat('en-CA', { timeZone: this.account.settings.timeZone }).format(new Date());
     const replacements: { section: string; with: string }[] = [];
-    for (const { file, part: section, name, type, size } of files) {
-      const refusal = refusalOf(structure, section);
-      if (refusal) throw new Left(refusal);
-      const part = partOfSection(structure, section);
-      if (!part || !isAsLong(part, size)) throw new Left('malformed');
-      const copy = copies.get(file);
-      if (!copy) throw new Left('unchecked');
-      const now = await hashOf(decoded(scratch.read(part.bodyFrom, part.bodyFrom + size), part.encoding));
-      if (now !== copy.sha256) throw new Left('differs');
-      if (copy.place === 'here') {
-        const kept = await archive.bag(this.account.id, copy.folder).read(copy.path);
-        if (kept?.sha256 !== copy.sha256) throw new Left('unchecked');
-      }
+    for (const file of one.original.files) {
+      const copy = await this.checked(file, structure, copies, scratch);
       const { size: octets, sha256 } = copy;
+      const { name, type, part: section } = file;
       replacements.push({
         section,
         with: notePart({ name: oneLine(name), type, size: octets, sha256, day, copy: placeOf(copy) }),
       });
     }
     if (replacements.length === 0) throw new Left('no-gain');
-    return rewritten(structure, replacements);
+    const pieces = rewritten(structure, replacements);
+    const size = sizeOf(pieces);
+    if (size >= one.member.size) throw new Left('no-gain');
+    return { ...one, scratch, pieces, size, sha256: await hashOf(octetsOf(pieces, scratch)) };
   }
 
-  /** Appends the new message, and gives its UID. */
+  /** The copy of a file that goes: it has the octets that the message has, and its own are read once more. */
+  private async checked(
+    { file, part: section, size }: FileToStrip,
+    structure: MimeStructure,
+    copies: ReadonlyMap<number, CheckedCopy>,
+    scratch: Scratch,
+  ): Promise<CheckedCopy> {
+    const refusal = refusalOf(structure, section);
+    if (refusal) throw new Left(refusal);
+    const part = partOfSection(structure, section);
+    if (!part || !isAsLong(part, size)) throw new Left('malformed');
+    const copy = copies.get(file);
+    if (!copy) throw new Left('unchecked');
+    const [now, kept] = await Promise.all([
+      hashOf(decoded(scratch.read(part.bodyFrom, part.bodyFrom + size), part.encoding)),
+      copy.place === 'here' ? this.context.archive.bag(this.account.id, copy.folder).read(copy.path) : undefined,
+    ]);
+    if (now !== copy.sha256) throw new Left('differs');
+    if (copy.place === 'here' && kept?.sha256 !== copy.sha256) throw new Left('unchecked');
+    return copy;
+  }
+
+  /** Appends new messages, and gives those that are there. */
+  private async append(prepared: readonly Prepared[], outcomes: Outcomes): Promise<Arrived[]> {
+    const first = prepared[0]?.member;
+    if (!first) return [];
+    const { server, account, run } = this;
+    const { uidNext } = await server.open(server.opened as string);
+    const folder = await folderById(this.context.database, account.id, first.folder);
+    const rewrites = prepared.map(({ original, size, sha256 }) => ({
+      ...{ placement: original.placement, size, sha256 },
+      files: original.files.length,
+    }));
+    await this.fenced((client) =>
+      beginRewrites(client, account.id, run.id, { generation: first.generation, uidNext }, rewrites),
+    );
+    const arrived: Arrived[] = [];
+    const untold: Prepared[] = [];
+    let noted: Promise<void> = Promise.resolve();
+    try {
+      for (const one of prepared) {
+        const uid = await this.send(one, folder?.serverName ?? '', outcomes);
+        if (outcomes.has(one.member.id)) continue;
+        if (uid === undefined) untold.push(one);
+        else {
+          arrived.push({ ...one, uid });
+          const { id } = one.member;
+          noted = noted.then(() => this.fenced((client) => noteArrived(client, account.id, run.id, id, uid)));
+          noted.catch(() => undefined);
+        }
+      }
+    } finally {
+      await noted;
+    }
+    for (const one of untold) {
+      const uid = await this.find(one, uidNext);
+      if (uid === undefined) outcomes.set(one.member.id, 'differs');
+      else arrived.push({ ...one, uid });
+    }
+    return arrived;
+  }
+
+  /** Appends one; gives its UID where the server tells it. */
   private async send(
-    member: Routed,
-    original: Original,
-    size: number,
-    read: () => AsyncIterable<Uint8Array>,
-    { uidNext, sha256 }: { uidNext: number; sha256: string },
-  ): Promise<number> {
-    const { server, account } = this;
-    const folder = await folderById(this.context.database, account.id, member.folder);
+    { member, original, size, pieces, scratch }: Prepared,
+    serverName: string,
+    outcomes: Outcomes,
+  ): Promise<number | undefined> {
     const { received, keywords } = original;
     const flags = original.flags & KEPT_FLAGS;
-    try {
-      const arrived = await server.append(folder?.serverName ?? '', { size, read, received, flags, keywords });
-      if (arrived) return arrived.uid;
-    } catch (error) {
-      if (error instanceof MailProblem && REFUSED.has(error.kind)) {
-        // A NO means that nothing was done (RFC 9051 §7.1.2).
-        if (error.kind === 'no-room') this.noRoomFor = Math.min(this.noRoomFor, size);
-        await this.fenced((client) => forgetRewrite(client, account.id, this.run.id, member.id));
-      }
-      throw error;
+    const read = () => octetsOf(pieces, scratch);
+    const forget = () => this.fenced((client) => forgetRewrite(client, this.account.id, this.run.id, member.id));
+    if (size >= this.noRoomFor) {
+      await forget();
+      outcomes.set(member.id, 'no-room');
+      return undefined;
     }
-    const uid = await this.find({ size, sha256 }, uidNext);
-    if (uid === undefined) throw new Left('differs');
-    return uid;
+    try {
+      return (await this.server.append(serverName, { size, read, received, flags, keywords }))?.uid;
+    } catch (error) {
+      // A NO means that nothing was done (RFC 9051 §7.1.2).
+      if (!(error instanceof MailProblem) || !REFUSED.has(error.kind)) throw error;
+      await forget();
+      if (error.kind === 'no-room') {
+        this.noRoomFor = Math.min(this.noRoomFor, size);
+        outcomes.set(member.id, 'no-room');
+      } else if (error.kind === 'command-refused') outcomes.set(member.id, 'refused');
+      else throw error;
+      return undefined;
+    }
   }
 
-  /** Looks at the new message as it is on the server: octets, date and flags. */
-  private async verify(uid: number, { received, flags }: Original, size: number, sha256: string): Promise<void> {
+  /** Looks at new messages as they are on the server: octets, dates and flags. Gives those that are as they should be. */
+  private async verified(arrived: readonly Arrived[], outcomes: Outcomes): Promise<Arrived[]> {
+    if (arrived.length === 0) return [];
     const { server } = this;
     // What was appended is told of by the server when it is asked something.
     await server.open(server.opened as string);
-    const hash = createHash('sha256');
-    for await (const piece of server.download(wholeMessage(uid, size))) hash.update(piece);
-    if (hash.digest('hex') !== sha256) throw new Left('differs');
-    for await (const outlines of server.outlines([[uid, uid]]))
-      for (const outline of outlines) {
-        const isSame =
-          outline.size === size &&
-          Math.floor(outline.received.getTime() / 1000) === Math.floor(received.getTime() / 1000) &&
-          (outline.flags & KEPT_FLAGS) === (flags & KEPT_FLAGS);
-        if (outline.uid === uid && isSame) return;
-        if (outline.uid === uid) throw new Left('differs');
-      }
-    throw contradiction();
+    await this.each(
+      arrived,
+      async (at, octets) => {
+        const { member, sha256 } = arrived[at] as Arrived;
+        if ((await hashOf(octets)) !== sha256) outcomes.set(member.id, 'differs');
+      },
+      async (at, problem) => {
+        if (problem.kind === 'message-gone') throw contradiction();
+        outcomes.set((arrived[at] as Arrived).member.id, 'refused');
+      },
+    );
+    const told = new Map<number, Outline>();
+    for await (const outlines of server.outlines(rangesOf(arrived.map(({ uid }) => uid))))
+      for (const outline of outlines) told.set(outline.uid, outline);
+    for (const one of arrived) {
+      const outline = told.get(one.uid);
+      if (!outline) throw contradiction();
+      if (!isLike(outline, one)) outcomes.set(one.member.id, 'differs');
+    }
+    return arrived.filter(({ member }) => !outcomes.has(member.id));
   }
 
-  private async noteStanding({ id, generation }: Routed, uid: number): Promise<void> {
-    await this.fenced((client) => noteStanding(client, this.account.id, this.run.id, id, generation, uid));
+  private async noteStanding(standing: readonly Arrived[], outcomes: Outcomes): Promise<void> {
+    const first = standing[0]?.member;
+    if (!first) return;
+    const places = standing.map(({ member, uid }) => ({ placement: member.id, uid }));
+    await this.fenced((client) => noteStanding(client, this.account.id, this.run.id, first.generation, places));
+    for (const { member } of standing) outcomes.set(member.id, 'stands');
   }
 }
+
+/** Fetches a message whole, and finds its parts. */
+async function fetched(member: Routed, octets: AsyncIterable<Buffer>, scratch: Scratch): Promise<MimeStructure> {
+  const scanner = new MimeScanner();
+  let size = 0;
+  async function* read() {
+    for await (const piece of octets) {
+      scanner.push(piece);
+      size += piece.length;
+      yield piece;
+    }
+  }
+  await scratch.write(read());
+  if (size !== member.size) throw new Left('differs');
+  return scanner.end();
+}
+
+/** Whether a new message has the size, the date and the flags that it was sent with. */
+function isLike(outline: Outline, { size, original }: Prepared): boolean {
+  const seconds = (date: Date) => Math.floor(date.getTime() / 1000);
+  return (
+    outline.size === size &&
+    seconds(outline.received) === seconds(original.received) &&
+    (outline.flags & KEPT_FLAGS) === (original.flags & KEPT_FLAGS)
+  );
+}
+
+/** What the server says of one message, after which the connection is as good as before. */
+const OF_ONE = new Set<MailProblem['kind']>(['message-gone', 'command-refused', 'throttled']);
 
 /** A message that should have so many octets; one more shows that it has not. */
 function wholeMessage(uid: number, size: number): Wanted {
@@ -297,10 +476,4 @@ async function* octetsOf(pieces: readonly Piece[], scratch: Scratch): AsyncGener
   for (const piece of pieces)
     if ('octets' in piece) yield piece.octets;
     else yield* scratch.read(piece.from, piece.to);
-}
-
-async function hashOf(octets: AsyncIterable<Uint8Array>): Promise<string> {
-  const hash = createHash('sha256');
-  for await (const piece of octets) hash.update(piece);
-  return hash.digest('hex');
 }

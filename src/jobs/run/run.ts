@@ -43,7 +43,7 @@ import { conclude, quotaSnapshot } from './conclude';
 import { Destinations } from './destinations';
 import { Folders } from './folders';
 import { isOfConnection, type Lane, Lanes } from './lanes';
-import { Rewriter } from './rewriter';
+import { packsOf, Rewriter } from './rewriter';
 import { arranged, type Group, isScattered, nextWave, type Planned, type Routed, sourcesOf } from './wave';
 
 /** Pending members held in memory at a time. */
@@ -283,15 +283,20 @@ class Carrier {
     let stops = false;
     for (const group of groups) {
       const members: Routed[] = [];
-      for (const member of group.members) {
+      for (const pack of packsOf(group.members)) {
         stops ||= (await wantedOf(database, this.account.id, this.run.id)) !== null;
-        if (stops) rest.push(member);
-        else {
-          const reason = await rewriter.replace(member, originals.get(member.id));
-          if (reason === undefined) members.push(member);
-          else await this.leaveAll(reason, [member]);
-          await this.fenced((client) => this.turn.progressed(client));
+        if (stops) {
+          for (const member of pack) rest.push(member);
+          continue;
         }
+        const outcomes = await rewriter.replace(pack, originals);
+        for (const member of pack) {
+          const outcome = outcomes.get(member.id);
+          if (outcome === undefined) throw new Error(`Nothing became of message ${member.id}.`);
+          if (outcome === 'stands') members.push(member);
+          else await this.leaveAll(outcome, [member]);
+        }
+        await this.fenced((client) => this.turn.progressed(client));
       }
       if (members.length > 0) ready.push({ ...group, members });
     }

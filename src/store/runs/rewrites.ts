@@ -108,17 +108,28 @@ export async function expectedSizes(
   return new Map(found.map(({ id, size }) => [id, size]));
 }
 
-/** Writes down that a replacement is about to be appended. */
-export async function beginRewrite(
+/** Writes down that replacements are about to be appended to a folder. */
+export async function beginRewrites(
   db: Queryable,
   account: number,
   run: number,
-  rewrite: Omit<Rewrite, 'state' | 'uid'> & { files: number },
+  { generation, uidNext }: Pick<Rewrite, 'generation' | 'uidNext'>,
+  rewrites: readonly (Pick<Rewrite, 'placement' | 'size' | 'sha256'> & { files: number })[],
 ): Promise<void> {
   await db.query(
     `insert into run_rewrite (account, run, placement, state, generation, uid_next, size, sha256, files)
-     values ($1, $2, $3, 'appending', $4, $5, $6, decode($7, 'hex'), $8)`,
-    [account, run, rewrite.placement, rewrite.generation, rewrite.uidNext, rewrite.size, rewrite.sha256, rewrite.files],
+     select $1, $2, placement, 'appending', $3, $4, size, decode(sha256, 'hex'), files
+     from unnest($5::bigint[], $6::bigint[], $7::text[], $8::int[]) as begun (placement, size, sha256, files)`,
+    [
+      account,
+      run,
+      generation,
+      uidNext,
+      rewrites.map(({ placement }) => placement),
+      rewrites.map(({ size }) => size),
+      rewrites.map(({ sha256 }) => sha256),
+      rewrites.map(({ files }) => files),
+    ],
   );
 }
 
@@ -138,18 +149,19 @@ export async function noteArrived(
   ]);
 }
 
-/** Writes down that a replacement is there, and is as it should be. */
+/** Writes down that replacements are there, and are as they should be. */
 export async function noteStanding(
   db: Queryable,
   account: number,
   run: number,
-  placement: number,
   generation: number,
-  uid: number,
+  standing: readonly { placement: number; uid: number }[],
 ): Promise<void> {
   await db.query(
-    `update run_rewrite set state = 'standing', generation = $4, uid = $5 where account = $1 and run = $2 and placement = $3`,
-    [account, run, placement, generation, uid],
+    `update run_rewrite w set state = 'standing', generation = $3, uid = s.uid
+     from unnest($4::bigint[], $5::bigint[]) as s (placement, uid)
+     where w.account = $1 and w.run = $2 and w.placement = s.placement`,
+    [account, run, generation, standing.map(({ placement }) => placement), standing.map(({ uid }) => uid)],
   );
 }
 
