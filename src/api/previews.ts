@@ -1,5 +1,6 @@
 import { LRUCache } from 'lru-cache';
 import pLimit from 'p-limit';
+import { MOST_LEFT, type Shrinking } from '../core/files/shrinking';
 import type { SignInContext } from '../jobs/sign-in';
 import { decoded } from '../mail/mime/decoded';
 import { MailProblem } from '../mail/problem';
@@ -31,6 +32,7 @@ const REASONS: Record<Refusal, string> = {
   'unknown-format': 'Files of this format can’t be shown.',
   damaged: 'The file is damaged, or is not what its name says.',
   'too-many-points': 'The picture claims more points than are decoded: 120 million.',
+  'not-smaller': 'The smaller picture would not save enough.',
   'too-slow': 'It took too long to read the file.',
   'too-much-memory': 'It took too much memory to read the file.',
   'too-large': 'The file is too large to be fetched only to be shown.',
@@ -69,6 +71,28 @@ export class Previews {
     }
     if (made.kind === 'picture' || made.kind === 'words') return made;
     throw conflict('no-preview', REASONS[made.kind === 'refused' ? made.reason : 'damaged']);
+  }
+
+  /**
+   * A picture made smaller, as a run would make it, and how many octets it has before and after.
+   *
+   * @throws Problem where it can't be made smaller, with the reason.
+   */
+  async shrink(context: SignInContext, account: Account, id: number, by: Shrinking, signal: AbortSignal) {
+    const file = await fileById(context.database, account.id, id);
+    if (!file) throw notFound();
+    if (file.kind !== 'picture' || file.part === '') throw conflict('no-preview', REASONS['unknown-format']);
+    if (file.size > MOST_OCTETS) throw conflict('no-preview', REASONS['too-large']);
+    return this.whole(async () => {
+      const ask = (server: MailServer) => octetsOf(server, file, file.size);
+      const octets = await this.servers.ask(context, account, file, signal, ask);
+      const { longest, place } = by;
+      const task = { make: 'shrunk', octets, longest, keepsPlace: place === 'keep', mostLeft: MOST_LEFT } as const;
+      const made = await this.renderer.make(task);
+      if (made.kind !== 'picture')
+        throw conflict('no-preview', REASONS[made.kind === 'refused' ? made.reason : 'damaged']);
+      return { before: octets.length, made };
+    });
   }
 
   private async make(

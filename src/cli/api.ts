@@ -17,6 +17,7 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api guards                                     what is kept, whatever a plan says
   ./tamsel api mark --where CRITERIA [--label TEXT]       adds to the plan; --where '' is everything
   ./tamsel api mark --bag N                               takes the checked files of a bag out of the mail
+           --shrink 1600|2560                            or makes its pictures smaller: points of the longer side
   ./tamsel api files [--where CRITERIA] [--order size|date|name|from] [--limit N]
   ./tamsel api save --where CRITERIA [--what files|messages] [--place here|download] [--label TEXT]
   ./tamsel api bags
@@ -24,7 +25,7 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api check BAG FOLDER                           compares an unpacked copy; 0 only if all of it is equal
   ./tamsel api scan
   ./tamsel api runs
-  ./tamsel api run trash|purge|restore|strip [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N] [--expect MESSAGES]
+  ./tamsel api run trash|purge|restore|strip|shrink [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N] [--expect MESSAGES]
            purge wants --expect: how many messages go for good
 
   --wait waits for the end of a scan, a run or a save; the exit code is 0 only where it is done.
@@ -80,6 +81,7 @@ function read(args: string[]): { words: string[]; options: Options } {
         what: text,
         place: text,
         bag: text,
+        shrink: text,
         lots: text,
         folder: text,
         run: text,
@@ -171,6 +173,11 @@ async function connected(): Promise<Ask> {
   });
 }
 
+/** What becomes of checked files: they are taken out, or as pictures made smaller. */
+function fateOf({ shrink }: Options): object {
+  return shrink === undefined ? { fate: 'strip' } : { fate: 'shrink', shrinking: { longest: Number(shrink) } };
+}
+
 function carryOut(ask: Ask, command: string, action: string | undefined, options: Options): Promise<unknown> {
   const query = (names: string[]) =>
     new URLSearchParams(names.flatMap((name) => (options[name] === undefined ? [] : [[name, `${options[name]}`]])));
@@ -184,7 +191,7 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
     case 'mark':
       return options.bag === undefined
         ? ask('POST', '/lots', { where: options.where ?? '', label: options.label })
-        : ask('POST', '/lots', { fate: 'strip', bag: Number(options.bag), label: options.label });
+        : ask('POST', '/lots', { ...fateOf(options), bag: Number(options.bag), label: options.label });
     case 'files':
       return ask('GET', `/files?${query(['order', 'where', 'limit', 'scope'])}`);
     case 'bags':

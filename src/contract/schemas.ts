@@ -2,8 +2,10 @@ import * as v from 'valibot';
 import { CATEGORIES } from '../core/categories/categories';
 import { COPIES } from '../core/files/copies';
 import { FILE_KINDS } from '../core/files/kinds';
+import { SHRUNK_LENGTHS } from '../core/files/shrinking';
 import { GUARD_KINDS } from '../core/guards/guards';
 import { CHOSEN_ROLES } from '../core/mailbox/roles';
+import { FATES } from '../core/plan/fates';
 import { GROUPINGS } from '../core/senders/grouping';
 import { SHEET_NOTES } from '../core/senders/sheet';
 
@@ -317,8 +319,14 @@ export const Sender = v.object({
   reasons: v.array(v.object({ reason: v.string(), number: v.number() })),
 });
 
-/** What happens to the messages of a lot. `strip`: files are taken out of them, and the rest stays. */
-export const Fate = v.picklist(['trash', 'purge', 'strip']);
+/** What happens to the messages of a lot. `strip`: files are taken out of them; `shrink`: pictures are made smaller. The rest stays. */
+export const Fate = v.picklist(FATES);
+
+/** How pictures are made smaller: points of the longer side, and whether the place where they were taken stays in them. */
+export const Shrinking = v.object({
+  longest: v.picklist(SHRUNK_LENGTHS),
+  place: v.optional(v.picklist(['keep', 'remove']), 'keep'),
+});
 
 export const Lot = v.object({
   id: count,
@@ -331,7 +339,9 @@ export const Lot = v.object({
   bytes: count,
   excepted: count,
   guarded: Amount,
-  /** Files that are taken out; 0 where whole messages go. */
+  /** How pictures are made smaller, for `shrink`; `bytes` and `adds` are estimates then. */
+  shrinking: v.nullable(Shrinking),
+  /** Files that are taken out or made smaller; 0 where whole messages go. */
   files: count,
   /** Of these, files without a checked copy outside the mailbox: they can't be taken out yet. */
   unchecked: count,
@@ -362,13 +372,15 @@ const mark = v.nullable(v.object({ used: v.nullable(v.number()), counted: count,
 
 export const Run = v.object({
   id: count,
-  action: v.picklist(['trash', 'purge', 'restore', 'strip']),
+  action: v.picklist([...FATES, 'restore']),
+  /** How it makes pictures smaller. */
+  shrinking: v.nullable(Shrinking),
   state: v.picklist(['queued', 'running', 'paused', 'done', 'cancelled', 'failed']),
   label: v.string(),
   selector: v.record(v.string(), v.unknown()),
   asked: Amount,
   done: Amount,
-  /** Of a run that takes files out: what was put in the place of the messages that went. */
+  /** Of a run that takes files out, or makes pictures smaller: what was put in the place of the messages that went. */
   added: Amount,
   left: v.array(v.object({ reason: v.string(), messages: count, bytes: count })),
   before: mark,

@@ -41,3 +41,4 @@ export type FoundServer = InferOutput<typeof s.FoundServer>;
 export type DeviceCode = InferOutput<typeof s.DeviceCode>;
 export type LotList = InferOutput<typeof s.LotList>;
 export type FirstFigures = InferOutput<typeof s.FirstFigures>;
+export type BagFile = InferOutput<typeof s.BagFile>;

@@ -2,6 +2,7 @@ import type { ArchivePlace } from '../archive/place';
 import type { Log } from '../log/log';
 import type { OutboundConfig } from '../mail/outbound-config';
 import type { Submission } from '../mail/submission';
+import type { Renderer } from '../render/renderer';
 import type { Vault } from '../store/access/vault';
 import type { Database, Queryable } from '../store/database';
 
@@ -14,6 +15,8 @@ export interface WorkContext {
   submission: Submission | undefined;
   /** Where bags are on this machine. */
   archive: ArchivePlace;
+  /** Makes pictures smaller. */
+  renderer: Renderer;
   log: Log;
   /** Identifies this process in leases. */
   worker: string;

@@ -3,6 +3,7 @@ import { ArchivePlace } from '../archive/place';
 import { openLog } from '../log/log';
 import { outboundConfigFrom } from '../mail/outbound-config';
 import { submissionFrom } from '../mail/submission';
+import { Renderer, renderProgram } from '../render/renderer';
 import { Vault } from '../store/access/vault';
 import { openDatabase } from '../store/database';
 import { MAX_MESSAGES } from './limits';
@@ -20,6 +21,7 @@ const worker = new Worker({
   outbound: outboundConfigFrom(process.env),
   submission: submissionFrom(process.env),
   archive: ArchivePlace.from(process.env),
+  renderer: new Renderer(renderProgram()),
   log: openLog('worker'),
   worker: randomUUID(),
   leaseSeconds: Number(TAMSEL_LEASE_SECONDS || 6),

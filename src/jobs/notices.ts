@@ -19,6 +19,7 @@ const WORDS: Record<Run['action'], string> = {
   purge: 'purged',
   restore: 'taken back',
   strip: 'kept without their files; the originals are in the trash, where they still count',
+  shrink: 'kept with smaller pictures; the originals are in the trash, where they still count',
 };
 
 /** Has a mail sent about a run that ended, where the user wants one. */

@@ -3,7 +3,7 @@ import sharp, { type Metadata, type Sharp } from 'sharp';
 import type { Made, Refusal } from './tasks';
 
 /** Points that are decoded; a telephone's largest photographs have fewer. */
-const MAX_POINTS = 120_000_000;
+export const MAX_POINTS = 120_000_000;
 /** Points of a thumbnail and of a picture to look at: the box that they lie in. */
 const THUMBNAIL = { width: 320, height: 240 };
 const PICTURE = { width: 1280, height: 960 };
@@ -66,9 +66,9 @@ function thumbnailIn(block: Buffer): Buffer | undefined {
   }
 }
 
-const OPTIONS = { limitInputPixels: MAX_POINTS, failOn: 'none', sequentialRead: true, animated: false } as const;
+export const OPTIONS = { limitInputPixels: MAX_POINTS, failOn: 'none', sequentialRead: true, animated: false } as const;
 
-async function metadataOf(octets: Uint8Array): Promise<Metadata | undefined> {
+export async function metadataOf(octets: Uint8Array): Promise<Metadata | undefined> {
   try {
     // No point is decoded for this.
     return await sharp(octets, { ...OPTIONS, limitInputPixels: false }).metadata();

@@ -1,4 +1,5 @@
 import { picture, refused, thumbnail } from './picture';
+import { shrunk } from './shrink';
 import type { Asked, Made, Task, Told } from './tasks';
 import { words } from './words';
 
@@ -19,6 +20,8 @@ async function made(task: Task): Promise<Made> {
       return thumbnail(task.octets, task.isWhole);
     case 'picture':
       return picture(task.octets);
+    case 'shrunk':
+      return shrunk(task.octets, task.longest, task.keepsPlace, task.mostLeft);
     case 'words':
       return words(task.octets, task.type);
   }

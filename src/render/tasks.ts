@@ -3,6 +3,8 @@ export type Task =
   /** A small picture of a picture. From its first octets alone, where the file holds a small picture of itself. */
   | { make: 'thumbnail'; octets: Uint8Array; isWhole: boolean }
   | { make: 'picture'; octets: Uint8Array }
+  /** A smaller picture of the same format. */
+  | { make: 'shrunk'; octets: Uint8Array; longest: number; keepsPlace: boolean; mostLeft: number }
   /** The first words of a document. */
   | { make: 'words'; octets: Uint8Array; type: string };
 
@@ -16,6 +18,8 @@ export type Refusal =
   | 'too-large'
   /** It claims more points than are decoded. */
   | 'too-many-points'
+  /** The smaller picture would not have much less octets. */
+  | 'not-smaller'
   /** It took longer, or more memory, than is allowed. */
   | 'too-slow'
   | 'too-much-memory'

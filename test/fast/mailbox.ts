@@ -1,4 +1,5 @@
 import { randomBytes, randomUUID } from 'node:crypto';
+import { join } from 'node:path';
 import pino from 'pino';
 import * as v from 'valibot';
 import type { Environment } from '../../src/api/environment';
@@ -10,6 +11,7 @@ import type { WorkContext } from '../../src/jobs/context';
 import { carryOut, type RunOutcome } from '../../src/jobs/run/run';
 import { save } from '../../src/jobs/save/save';
 import { scan } from '../../src/jobs/scan/scan';
+import { Renderer } from '../../src/render/renderer';
 import { type Account, accountById, findOrCreateAccount } from '../../src/store/access/accounts';
 import { Vault } from '../../src/store/access/vault';
 import { type Database, transaction } from '../../src/store/database';
@@ -17,8 +19,16 @@ import { openScan } from '../../src/store/index/scans';
 import { enqueue, finishJob, takeJob } from '../../src/store/jobs';
 import { addFirstGuards } from '../../src/store/plan/guards';
 import { type Run, runById } from '../../src/store/runs/runs';
-import { freshDatabase, temporaryFolder } from '../harness';
+import { freshDatabase, ROOT, temporaryFolder } from '../harness';
 import type { FakeServer } from './fake-server';
+
+let renderer: Renderer | undefined;
+
+/** One process for all mailboxes of a file of tests; it ends with that. */
+function rendererOfTests(): Renderer {
+  renderer ??= new Renderer(join(ROOT, 'dist/worker/render.mjs'));
+  return renderer;
+}
 
 const CAPACITY = { large: true, perHost: 8, suspect: true };
 
@@ -47,6 +57,7 @@ export class Mailbox {
       vault,
       log,
       archive,
+      renderer: rendererOfTests(),
       worker: randomUUID(),
       leaseSeconds: 600,
       mostMessages: 1_000,

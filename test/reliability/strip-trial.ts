@@ -43,10 +43,12 @@ export async function stripTrial(app: App, seed: number): Promise<TrialReport> {
     app.forgetCookie();
     const account = await app.signIn({ port: host.plainPort });
     assert.equal((await app.scanned(account)).state, 'done');
+    assert.deepEqual(await indexed(app, account), hosted(host), 'the index equals the host before anything is done');
     await saved(app, account);
     host.faults = { ...noFaults(), ...around };
     const strikes = new Strikes(app, host, random, report);
     const lot = (await app.call('POST', `${account}/lots`, { fate: 'strip', where: '' })).body;
+    assert.equal(lot.messages, letters.length, `the lot has every letter: ${JSON.stringify(lot)}`);
     const strip = await carriedOut(
       app,
       account,

@@ -3,6 +3,7 @@ import { gzip } from 'node:zlib';
 import * as v from 'valibot';
 import * as s from '../../contract/schemas';
 import { filesToArrow } from '../../core/columns/file-columns';
+import { SHRUNK_LENGTHS, type ShrunkLength } from '../../core/files/shrinking';
 import { readFileColumns } from '../../store/archive/file-columns';
 import { amountOfFiles, pageOfFiles } from '../../store/archive/file-list';
 import { isIndexComplete } from '../../store/index/folders';
@@ -82,6 +83,33 @@ export const getFilePreview = route({
     return new Response(made.kind === 'picture' ? new Uint8Array(made.octets) : null, {
       headers: { 'content-type': 'image/webp', 'cache-control': 'private, no-store' },
     });
+  },
+});
+
+export const getSmallerPicture = route({
+  method: 'GET',
+  path: '/accounts/{account}/files/{file}/smaller',
+  summary:
+    'Returns a picture as a run for `shrink` would make it, with its octets before and after. A picture that can’t be made smaller is the problem `no-preview`, with the reason.',
+  query: v.object({
+    longest: v.pipe(v.optional(v.picklist(SHRUNK_LENGTHS.map(String)), `${SHRUNK_LENGTHS[0]}`), v.transform(Number)),
+    place: v.optional(v.picklist(['keep', 'remove']), 'keep'),
+  }),
+  response: v.object({
+    before: v.number(),
+    after: v.number(),
+    width: v.number(),
+    height: v.number(),
+    /** In base64. */
+    picture: v.string(),
+  }),
+  async handle({ environment, account, parameters, query, request }) {
+    const { longest, place } = query;
+    const by = { longest: longest as ShrunkLength, place };
+    const id = Number(parameters.file);
+    const { before, made } = await environment.previews.shrink(environment, account, id, by, request.signal);
+    const { octets, width, height } = made;
+    return { before, after: octets.length, width, height, picture: Buffer.from(octets).toString('base64') };
   },
 });
 

@@ -58,6 +58,7 @@ export const ROUTES: Record<string, Route> = {
   getFileColumns: files.getFileColumns,
   getFilePreview: files.getFilePreview,
   getFileWords: files.getFileWords,
+  getSmallerPicture: files.getSmallerPicture,
   saveFiles: bags.saveFiles,
   listBags: bags.listBags,
   getBag: bags.getBag,

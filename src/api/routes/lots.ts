@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import * as s from '../../contract/schemas';
 import { printCriteria } from '../../core/criteria/print';
+import { isOfFiles } from '../../core/plan/fates';
 import { printSequenceSet, type Ranges } from '../../core/sets/ranges';
 import type { Account } from '../../store/access/accounts';
 import { checkedFilesOf } from '../../store/archive/bags';
@@ -32,13 +33,15 @@ export const makeLot = route({
   method: 'POST',
   path: '/accounts/{account}/lots',
   summary:
-    'Creates a lot: it marks a set of messages for the trash or a purge, or of files that are taken out of their messages (`strip`), and freezes the set. Send either `where` or `ids`; for `strip` they are of files. Messages that a guard protects stay out.',
+    'Creates a lot: it marks a set of messages for the trash or a purge, or of files that are taken out of their messages (`strip`), or of pictures that are made smaller (`shrink`), and freezes the set. Send either `where` or `ids`; for `strip` and `shrink` they are of files. Messages that a guard protects stay out.',
   body: v.object({
     label: v.optional(s.Label),
     fate: v.optional(s.Fate, 'trash'),
     where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
     ids: v.optional(s.Ids),
-    /** Checked files of a bag, for `strip`. */
+    /** How pictures are made smaller, for `shrink`. */
+    shrinking: v.optional(s.Shrinking),
+    /** Checked files of a bag, for `strip` and `shrink`. */
     bag: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1))),
     except: v.optional(s.Ids, []),
     scope: s.Scope,
@@ -53,8 +56,15 @@ export const makeLot = route({
       throw invalid('Say one of where, ids and bag.', [
         { field: 'where', expected: 'exactly one of where, ids and bag' },
       ]);
-    if (bag !== undefined && body.fate !== 'strip')
-      throw invalid('A bag names files, which are taken out of the mail.', [{ field: 'fate', expected: 'strip' }]);
+    const ofFiles = isOfFiles(body.fate);
+    if (bag !== undefined && !ofFiles)
+      throw invalid('A bag names files, which are taken out of the mail or made smaller.', [
+        { field: 'fate', expected: 'strip or shrink' },
+      ]);
+    if ((body.fate === 'shrink') !== (body.shrinking !== undefined))
+      throw invalid('Say how pictures are made smaller, and only for the fate shrink.', [
+        { field: 'shrinking', expected: body.fate === 'shrink' ? 'longest, and perhaps place' : 'nothing' },
+      ]);
     const ids = bag === undefined ? body.ids : await checkedFilesOf(environment.database, account.id, bag);
     // What lies in the trash can't be moved there.
     if (body.fate !== 'purge' && body.scope !== 'mail')
@@ -66,10 +76,9 @@ export const makeLot = route({
       const id = await createLot(client, account, {
         label:
           body.label ??
-          (text === undefined
-            ? `${ids?.length ?? 0} chosen ${body.fate === 'strip' ? 'files' : 'messages'}`
-            : text || 'everything'),
+          (text === undefined ? `${ids?.length ?? 0} chosen ${ofFiles ? 'files' : 'messages'}` : text || 'everything'),
         fate: body.fate,
+        shrinking: body.shrinking ?? null,
         selector: criteria ? { where: criteria, text: text ?? '' } : { ids: ids ?? [] },
         except: body.except,
         scope: body.scope,
@@ -83,7 +92,7 @@ export const makeLot = route({
         throw invalid('Nothing matches, so there is nothing to mark.', [
           {
             field: body.where === undefined ? 'ids' : 'where',
-            expected: body.fate === 'strip' ? 'files that are there' : 'messages that are there',
+            expected: ofFiles ? 'files that are there' : 'messages that are there',
           },
         ]);
       if (body.expect && (body.expect.messages !== named.messages || body.expect.bytes !== named.bytes))

@@ -2,6 +2,7 @@ import * as v from 'valibot';
 import * as s from '../../contract/schemas';
 import type { Amount } from '../../core/level/level';
 import { trashFolder, withSubfolders } from '../../core/mailbox/folders';
+import { FATES, isOfFiles } from '../../core/plan/fates';
 import { csvLine } from '../../core/senders/csv-line';
 import { resume } from '../../jobs/run/resume';
 import type { Account } from '../../store/access/accounts';
@@ -49,7 +50,7 @@ async function shownNow(db: Queryable, account: number, run: Run) {
 }
 
 const StartRun = v.object({
-  action: v.picklist(['trash', 'purge', 'restore', 'strip']),
+  action: v.picklist([...FATES, 'restore']),
   label: v.optional(s.Label),
   lots: v.optional(s.Ids),
   where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
@@ -96,9 +97,9 @@ async function intentOf(db: Queryable, account: Account, body: StartRun): Promis
       { field: 'lots', expected: 'exactly one selector' },
     ]);
   const scope: Scope = bringsToTrash(body) ? 'mail' : 'trash';
-  if (body.action === 'strip' && !body.lots && body.rest === undefined)
-    throw invalid('Files are taken out by lots. Say lots, or rest of a run that took files out.', [
-      { field: 'lots', expected: 'numbers of lots for the fate strip' },
+  if (isOfFiles(body.action) && !body.lots && body.rest === undefined)
+    throw invalid('Files are taken out, and made smaller, by lots. Say lots, or rest of such a run.', [
+      { field: 'lots', expected: `numbers of lots for the fate ${body.action}` },
     ]);
   if (body.lots) return lotsIntent(db, account, body, body.lots);
   if (body.where !== undefined) {
@@ -136,7 +137,7 @@ async function intentOf(db: Queryable, account: Account, body: StartRun): Promis
   }
   if (body.rest !== undefined) {
     const before = await runById(db, account.id, body.rest);
-    if (before && (before.action === 'strip') !== (body.action === 'strip'))
+    if (before && before.action !== body.action && (isOfFiles(before.action) || isOfFiles(body.action)))
       throw conflict('other-fate', `Run ${before.id} was for another action: ${before.action}.`);
     if (!before) throw invalid('There is no such run.', [{ field: 'rest', expected: 'the number of a run' }]);
     return {
@@ -182,6 +183,8 @@ async function lotsIntent(db: Queryable, account: Account, body: StartRun, ids: 
       throw conflict('other-fate', `The lot “${lot.label}” is for another action: ${lot.fate}.`);
     lots.push(lot);
   }
+  if (new Set(lots.map(({ shrinking }) => JSON.stringify(shrinking))).size > 1)
+    throw conflict('other-fate', 'These lots make pictures smaller in different ways. Carry them out one by one.');
   if (lots.length === 0)
     throw invalid('There is no lot to carry out.', [{ field: 'lots', expected: 'at least one lot' }]);
   // A lot whose fate is the purge may lie anywhere: that was asked for by itself when it was marked.
@@ -252,8 +255,8 @@ export const startRun = route({
       if (body.action === 'purge' && asked.messages > environment.limits.purgedUnasked)
         await wantProof(client, environment, identity, account);
       if (asked.messages === 0) throw conflict('nothing-to-do', 'There are no messages to do this to.');
-      if (body.action === 'strip' && intent.lots.length > 0) await giveFiles(client, account.id, id, intent.lots);
-      if (body.action === 'strip' && body.rest !== undefined) await giveFilesOfRun(client, account.id, id, body.rest);
+      if (isOfFiles(body.action) && intent.lots.length > 0) await giveFiles(client, account.id, id, intent.lots);
+      if (isOfFiles(body.action) && body.rest !== undefined) await giveFilesOfRun(client, account.id, id, body.rest);
       await handLots(client, account.id, id, intent.lots);
       const made = (await runById(client, account.id, id)) as Run;
       await appendEntry(client, environment.vault, account.id, {

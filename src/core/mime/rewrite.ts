@@ -14,7 +14,7 @@ export type RewriteRefusal =
 /** Octets of the new message: a span of the old one, or new ones. */
 export type Piece = { from: number; to: number } | { octets: Uint8Array };
 
-/** What stands in the place of a part: header, blank line, body. ASCII, lines ended by CRLF but for the last. */
+/** What stands in the place of a part: header, blank line, body. An octet a character, lines ended by CRLF but for the last. */
 export interface Replacement {
   section: string;
   with: string;
@@ -55,7 +55,7 @@ export function rewritten(structure: MimeStructure, replacements: readonly Repla
   let from = 0;
   for (const { part, with: text } of found) {
     if (part.headerFrom > from) pieces.push({ from, to: part.headerFrom });
-    pieces.push(...(part.isMessage ? inPlaceOfBody(part, text) : [ascii(text)]));
+    pieces.push(...(part.isMessage ? inPlaceOfBody(part, text) : [octetsOf(text)]));
     from = part.bodyTo;
   }
   if (structure.size > from) pieces.push({ from, to: structure.size });
@@ -73,12 +73,12 @@ function inPlaceOfBody(part: MimePart, text: string): Piece[] {
       pieces.push({ from: part.headerFrom + from, to: part.headerFrom + to });
       continue;
     }
-    if (!isSaid) pieces.push(ascii(`${text.slice(0, blank)}\r\n`));
+    if (!isSaid) pieces.push(octetsOf(`${text.slice(0, blank)}\r\n`));
     isSaid = true;
     if (isBlank) pieces.push({ from: part.headerFrom + from, to: part.headerFrom + to });
   }
   // A whole message ends with a line end; behind the body of an enclosed one stands that of its delimiter.
-  pieces.push(ascii(`${text.slice(blank + 4)}${part.parent ? '' : '\r\n'}`));
+  pieces.push(octetsOf(`${text.slice(blank + 4)}${part.parent ? '' : '\r\n'}`));
   return pieces;
 }
 
@@ -87,6 +87,8 @@ export function sizeOf(pieces: readonly Piece[]): number {
   return pieces.reduce((sum, piece) => sum + ('octets' in piece ? piece.octets.length : piece.to - piece.from), 0);
 }
 
-function ascii(text: string): Piece {
-  return { octets: new TextEncoder().encode(text) };
+function octetsOf(text: string): Piece {
+  const octets = new Uint8Array(text.length);
+  for (let at = 0; at < text.length; at++) octets[at] = text.charCodeAt(at);
+  return { octets };
 }

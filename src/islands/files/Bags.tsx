@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import type { ReactNode } from 'react';
+import { type ReactNode, useState } from 'react';
 import type { Bag, Lot } from '../../contract/types';
 import { OF_THE_PLAN, useAccount, useChange, useFigures } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
@@ -10,6 +10,7 @@ import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 import { HandIn } from './HandIn';
+import { Shrink } from './Shrink';
 
 /** Sets of files that are shown: the newest. */
 const SHOWN = 20;
@@ -47,6 +48,7 @@ function BagSteps({ bag }: { bag: Bag }) {
     () => ({ fate: 'strip', bag: bag.id, label: bag.label }),
     OF_THE_PLAN,
   );
+  const [planned, setPlanned] = useState<Lot>();
   const erase = useChange<void>(
     () => `/bags/${bag.id}`,
     'DELETE',
@@ -111,19 +113,22 @@ function BagSteps({ bag }: { bag: Bag }) {
           {isDone && bag.place === 'download' && bag.checked.files < bag.saved.files && <HandIn bag={bag} />}
         </Step>
         <Step number={3} name={text.files.strip} note={text.files.stripNote}>
-          {plan.data ? (
+          {planned ? (
             <Link className="link" to="/review">
-              {text.files.inPlan(octets(plan.data.bytes))}
+              {text.files.inPlan(octets(planned.bytes))}
             </Link>
           ) : (
-            <button
-              type="button"
-              className="button"
-              disabled={!isDone || bag.checked.files === 0 || plan.isPending}
-              onClick={() => plan.mutate(undefined)}
-            >
-              {text.files.addToPlan(bag.checked.files, count(bag.checked.files))}
-            </button>
+            <span className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+              <button
+                type="button"
+                className="button"
+                disabled={!isDone || bag.checked.files === 0 || plan.isPending}
+                onClick={() => plan.mutate(undefined, { onSuccess: setPlanned })}
+              >
+                {text.files.addToPlan(bag.checked.files, count(bag.checked.files))}
+              </button>
+              {isDone && <Shrink bag={bag} onPlanned={setPlanned} />}
+            </span>
           )}
           <Refused error={plan.error} />
         </Step>

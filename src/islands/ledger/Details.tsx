@@ -1,6 +1,7 @@
 import type { ReactNode } from 'react';
 import type { Run } from '../../contract/types';
 import { balance } from '../../core/ledger/balance';
+import { isOfFiles } from '../../core/plan/fates';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
 import { Heads } from '../../ui/Heads';
 import { Sheet } from '../../ui/Sheet';
@@ -48,7 +49,7 @@ function Record({ run }: { run: Run }) {
         <Pair name={text.ledger.done}>
           <span title={`${count(run.done.bytes)} B`}>{amount(run.done.messages, run.done.bytes)}</span>
         </Pair>
-        {run.action === 'strip' && <Pair name={text.ledger.added}>{amount(run.added.messages, run.added.bytes)}</Pair>}
+        {isOfFiles(run.action) && <Pair name={text.ledger.added}>{amount(run.added.messages, run.added.bytes)}</Pair>}
       </dl>
       <Left run={run} />
       <Figures run={run} />

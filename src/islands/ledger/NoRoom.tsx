@@ -1,5 +1,6 @@
 import { useMutation } from '@tanstack/react-query';
 import type { Lot, Run } from '../../contract/types';
+import { isOfFiles } from '../../core/plan/fates';
 import { useAccount, useFigures } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { Question } from '../../ui/Question';
@@ -22,7 +23,7 @@ export function NoRoom({ run }: { run: Run }) {
     },
   });
   if (!left) return null;
-  if (run.action === 'strip')
+  if (isOfFiles(run.action))
     return (
       <span className="block">
         {text.ledger.noRoomToStrip}{' '}

@@ -1,4 +1,5 @@
 import { hasFollowed, type QuotaSnapshot } from '../../core/ledger/balance';
+import { isOfFiles } from '../../core/plan/fates';
 import type { Ranges } from '../../core/sets/ranges';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
@@ -91,7 +92,7 @@ async function readRewrittenFolders(
   run: Run,
 ): Promise<Ranges> {
   const { database } = context;
-  if (run.action !== 'strip' && run.action !== 'restore') return [];
+  if (!isOfFiles(run.action) && run.action !== 'restore') return [];
   const members = await membersOfRun(database, account.id, run.id);
   const folders = await foldersOfRewrites(database, account.id, members);
   const sync = new FolderSync(context, job, account, server);

@@ -1,9 +1,11 @@
 import { hashOf } from '../../archive/digest';
 import type { Scratch } from '../../archive/scratch';
+import { MOST_LEFT, type Shrinking } from '../../core/files/shrinking';
 import { FLAG_BITS } from '../../core/mailbox/flags';
 import { notePart } from '../../core/mime/note';
 import { type Piece, partOfSection, refusalOf, rewritten, sizeOf } from '../../core/mime/rewrite';
 import { type MimePart, MimeScanner, type MimeStructure } from '../../core/mime/scanner';
+import { smallerPart } from '../../core/mime/smaller';
 import { countOf, rangesOf } from '../../core/sets/ranges';
 import { oneLine } from '../../core/text';
 import { decoded } from '../../mail/mime/decoded';
@@ -60,6 +62,8 @@ interface Arrived extends Prepared {
 /** By message, that its replacement stands, or why it is left as it is. */
 export type Outcomes = Map<number, 'stands' | LeftReason>;
 
+/** Encoded octets of a picture that is made smaller. */
+const MOST_SHRUNK = 48 * 2 ** 20;
 /** Messages, and their octets, that are dealt with together. */
 const PACK_MESSAGES = 16;
 const PACK_OCTETS = 32 * 2 ** 20;
@@ -268,22 +272,50 @@ export class Rewriter {
     copies: ReadonlyMap<number, CheckedCopy>,
     scratch: Scratch,
   ): Promise<Prepared> {
-    const day = new Intl.DateTimeFormat('en-CA', { timeZone: this.account.settings.timeZone }).format(new Date());
     const replacements: { section: string; with: string }[] = [];
+    let why: LeftReason = 'no-gain';
     for (const file of one.original.files) {
       const copy = await this.checked(file, structure, copies, scratch);
-      const { size: octets, sha256 } = copy;
-      const { name, type, part: section } = file;
-      replacements.push({
-        section,
-        with: notePart({ name: oneLine(name), type, size: octets, sha256, day, copy: placeOf(copy) }),
-      });
+      const part = this.run.shrinking ? await this.smaller(file, copy, structure, scratch) : this.note(file, copy);
+      if (part === 'no-gain' || part === 'not-decoded') why = part;
+      else replacements.push({ section: file.part, with: part });
     }
-    if (replacements.length === 0) throw new Left('no-gain');
+    if (replacements.length === 0) throw new Left(why);
     const pieces = rewritten(structure, replacements);
     const size = sizeOf(pieces);
     if (size >= one.member.size) throw new Left('no-gain');
     return { ...one, scratch, pieces, size, sha256: await hashOf(octetsOf(pieces, scratch)) };
+  }
+
+  /** What stands in the place of a file that goes. */
+  private note({ name, type }: FileToStrip, copy: CheckedCopy): string {
+    const day = new Intl.DateTimeFormat('en-CA', { timeZone: this.account.settings.timeZone }).format(new Date());
+    const { size, sha256 } = copy;
+    return notePart({ name: oneLine(name), type, size, sha256, day, copy: placeOf(copy) });
+  }
+
+  /** The part of a picture with fewer octets; or why there is none. */
+  private async smaller(
+    { part: section, size }: FileToStrip,
+    { sha256 }: CheckedCopy,
+    structure: MimeStructure,
+    scratch: Scratch,
+  ): Promise<string | 'no-gain' | 'not-decoded'> {
+    const part = partOfSection(structure, section) as MimePart;
+    if (size > MOST_SHRUNK) return 'not-decoded';
+    const octets: Uint8Array[] = [];
+    for await (const piece of decoded(scratch.read(part.bodyFrom, part.bodyFrom + size), part.encoding))
+      octets.push(piece);
+    const { longest, place } = this.run.shrinking as Shrinking;
+    const made = await this.context.renderer.make({
+      make: 'shrunk',
+      octets: Buffer.concat(octets),
+      longest,
+      keepsPlace: place === 'keep',
+      mostLeft: MOST_LEFT,
+    });
+    if (made.kind === 'picture') return smallerPart(part, made.octets, sha256);
+    return made.kind === 'refused' && made.reason === 'not-smaller' ? 'no-gain' : 'not-decoded';
   }
 
   /** The copy of a file that goes: it has the octets that the message has, and its own are read once more. */

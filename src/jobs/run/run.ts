@@ -1,6 +1,6 @@
 import { KEEP_FILES } from '../../core/guards/guards';
 import { trashFolder, trashFolders } from '../../core/mailbox/folders';
-import { NOTE_OCTETS } from '../../core/mime/note';
+import { isOfFiles } from '../../core/plan/fates';
 import { difference, numbersOf, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, MailServer } from '../../mail/server';
@@ -122,7 +122,7 @@ class Carrier {
     this.destinations = new Destinations(context.database, account, this.server, this.fenced, run.action === 'restore');
     const first = this.laneOver(this.server);
     this.executor = first.executor;
-    if (run.action === 'strip')
+    if (isOfFiles(run.action))
       this.rewriter = new Rewriter(context, account, run, this.server, first.folders, this.fenced);
     this.lanes = new Lanes(first, async () => this.laneOver(this.patiently(await another())));
   }
@@ -587,7 +587,7 @@ class Carrier {
 
   /** About how many octets each replacement has, where all together may not fit; undefined where they do. */
   private async sizesWhereScarce(): Promise<Map<number, number> | undefined> {
-    const sizes = await expectedSizes(this.context.database, this.account.id, this.run.id, NOTE_OCTETS);
+    const sizes = await expectedSizes(this.context.database, this.account.id, this.run.id);
     const free = await this.freeOctets();
     const needed = [...sizes.values()].reduce((sum, size) => sum + size, 0);
     return free !== undefined && free < ROOM * needed ? sizes : undefined;

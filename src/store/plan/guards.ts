@@ -1,4 +1,5 @@
 import { KEEP_FILES } from '../../core/guards/guards';
+import { FATES_OF_FILES } from '../../core/plan/fates';
 import { printMultirange } from '../../core/sets/ranges';
 import { type Account, nextNumber, nextVersion } from '../access/accounts';
 import { type Queryable, row } from '../database';
@@ -84,10 +85,10 @@ export async function applyGuards(
     `update lot set guarded =
        coalesce((select range_agg(g.members) from lot_guarded g join guard on guard.account = g.account and guard.id = g.guard
                  where g.account = lot.account and g.lot = lot.id and guard.kind <> 'hold'
-                   and (lot.fate <> 'strip' or guard.kind = any($3::text[]))), '{}') - lot.guard_overrides
+                   and (lot.fate <> all($4::text[]) or guard.kind = any($3::text[]))), '{}') - lot.guard_overrides
        + coalesce((select range_agg(g.members) from lot_guarded g join guard on guard.account = g.account and guard.id = g.guard
                    where g.account = lot.account and g.lot = lot.id and guard.kind = 'hold'), '{}')
      where ${which}`,
-    [account.id, lots ?? null, KEEP_FILES],
+    [account.id, lots ?? null, KEEP_FILES, FATES_OF_FILES],
   );
 }

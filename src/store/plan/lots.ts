@@ -1,7 +1,10 @@
 import type { Criteria } from '../../core/criteria/tree';
+import { kindNumber } from '../../core/files/kinds';
+import type { Shrinking } from '../../core/files/shrinking';
 import { KEEP_FILES } from '../../core/guards/guards';
 import type { Amount } from '../../core/level/level';
 import { bitsOfRanges } from '../../core/plan/bits';
+import { FATES_OF_FILES, type Fate, isOfFiles } from '../../core/plan/fates';
 import { type LotFigures, type LotSet, lotSet, planFigures } from '../../core/plan/plan';
 import { countOf, parseMultirange, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { type Account, nextNumber } from '../access/accounts';
@@ -15,14 +18,14 @@ import { placementsIn, placementsOf } from '../index/spans';
 import { applyGuards } from './guards';
 import { PlanRows } from './plan-rows';
 
-/** What happens to the messages of a lot: they go to the trash, they are purged, or files are taken out of them. */
-export type Fate = 'trash' | 'purge' | 'strip';
-
 /** What of a lot is to be carried out: neither excepted by hand nor kept by a guard. */
 export const HELD = '(members - excepted - guarded)';
 
 /** Who deletes a message leaves no file in it to be taken out, so these lots count last. */
-const BY_FATE = `array_position(array['purge', 'trash', 'strip'], fate)`;
+const BY_FATE = `array_position(array['purge', 'trash', 'strip', 'shrink'], fate)`;
+
+/** Whether a lot leaves its messages, but for files. */
+const IS_OF_FILES = `fate in (${FATES_OF_FILES.map((fate) => `'${fate}'`).join(', ')})`;
 
 /** Of a lot that takes files out what only guards keep that protect what a message says. */
 const KEPT_OTHERWISE = `(${HELD} * coalesce((select range_agg(g.members) from lot_guarded g
@@ -48,7 +51,9 @@ export interface Lot extends Amount {
   excepted: number;
   /** What guards keep out of it. */
   guarded: Amount;
-  /** Files that are taken out; 0 of messages that go whole. */
+  /** How pictures are made smaller. */
+  shrinking: Shrinking | null;
+  /** Files that are taken out, or made smaller; 0 of messages that go whole. */
   files: number;
   /** Of these, files without a checked copy outside the mailbox: they can't be taken out yet. */
   unchecked: number;
@@ -70,7 +75,10 @@ export interface Plan {
 }
 
 interface StoredLot
-  extends Pick<Lot, 'id' | 'label' | 'fate' | 'where' | 'suggestion' | 'createdAt' | 'excepted' | 'unchecked'> {
+  extends Pick<
+    Lot,
+    'id' | 'label' | 'fate' | 'where' | 'suggestion' | 'createdAt' | 'excepted' | 'unchecked' | 'shrinking'
+  > {
   held: string;
   guarded: string;
   taken: string | null;
@@ -83,9 +91,9 @@ export async function planOf(db: Queryable, account: number): Promise<Plan> {
     db,
     `select id, label, fate, criteria as "where", suggestion, created_at as "createdAt",
        (select coalesce(sum(upper(span) - lower(span)), 0)::int from unnest(excepted) span) as excepted,
-       ${HELD}::text as held, (guarded - excepted)::text as guarded, files::text as taken,
-       case when fate = 'strip' then ${UNCHECKED} else 0 end as unchecked,
-       case when fate = 'strip' then ${KEPT_OTHERWISE} else '{}' end::text as otherwise
+       ${HELD}::text as held, (guarded - excepted)::text as guarded, files::text as taken, shrinking,
+       case when ${IS_OF_FILES} then ${UNCHECKED} else 0 end as unchecked,
+       case when ${IS_OF_FILES} then ${KEPT_OTHERWISE} else '{}' end::text as otherwise
      from lot where account = $1 and run is null order by ${BY_FATE}, place, id`,
     [account],
   );
@@ -136,7 +144,9 @@ export async function createLot(
   lot: {
     label: string;
     fate: Fate;
-    /** Of messages, or for the fate `strip` of files. */
+    /** How pictures are made smaller, for the fate `shrink`. */
+    shrinking?: Shrinking | null;
+    /** Of messages, or for the fates of files of these. */
     selector: { where: Criteria; text: string } | { ids: number[] };
     except: number[];
     scope: Scope;
@@ -144,10 +154,9 @@ export async function createLot(
     now: Date;
   },
 ): Promise<number> {
-  const named =
-    lot.fate === 'strip'
-      ? await withFiles(db, account, lot.selector, lot.scope, lot.now)
-      : { members: await membersOf(db, account, lot.selector, lot.scope, lot.now) };
+  const named = isOfFiles(lot.fate)
+    ? await withFiles(db, account, lot.selector, lot.scope, lot.now, lot.fate === 'shrink')
+    : { members: await membersOf(db, account, lot.selector, lot.scope, lot.now) };
   const text = 'where' in lot.selector ? lot.selector.text : null;
   const guarded = await guardedNow(db, account, lot.now);
   const [id] = await insertLots(db, account, guarded, [
@@ -184,6 +193,7 @@ async function withFiles(
   selector: { where: Criteria } | { ids: number[] },
   scope: Scope,
   now: Date,
+  onlyPictures: boolean,
 ): Promise<{ members: Ranges; files: Ranges }> {
   const isList = 'ids' in selector;
   const criteria: Criteria = isList ? { kind: 'everything' } : selector.where;
@@ -192,7 +202,8 @@ async function withFiles(
     db,
     `select coalesce(range_agg(int8range(p.id, p.id + 1)), '{}')::text as members,
        coalesce(range_agg(int8range(f.id, f.id + 1)), '{}')::text as files
-     ${sql} ${isList ? `and f.id = any($${values.length + 1}::bigint[])` : ''}`,
+     ${sql} ${onlyPictures ? `and f.kind = ${kindNumber('picture')}` : ''}
+       ${isList ? `and f.id = any($${values.length + 1}::bigint[])` : ''}`,
     isList ? [...values, selector.ids] : values,
   );
   return { members: parseMultirange(members), files: parseMultirange(files) };
@@ -205,8 +216,9 @@ export interface NewLot {
   where: string | null;
   members: Ranges;
   except: Ranges;
-  /** What is taken out of them, for the fate `strip`. */
+  /** What is taken out of them, or made smaller, for the fates of files. */
   files?: Ranges | undefined;
+  shrinking?: Shrinking | null | undefined;
   suggestion?: string | null | undefined;
 }
 
@@ -222,12 +234,12 @@ export async function insertLots(
   lots: readonly NewLot[],
 ): Promise<number[]> {
   const ids: number[] = [];
-  for (const { label, fate, where, members, except, files, suggestion } of lots) {
+  for (const { label, fate, where, members, except, files, suggestion, shrinking } of lots) {
     const id = await nextNumber(db, account.id, 'lot');
     ids.push(id);
     await db.query(
-      `insert into lot (account, id, place, label, fate, criteria, members, excepted, suggestion, files)
-       select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, $5, $6::int8multirange, $7::int8multirange, $8, $9::int8multirange`,
+      `insert into lot (account, id, place, label, fate, criteria, members, excepted, suggestion, files, shrinking)
+       select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, $5, $6::int8multirange, $7::int8multirange, $8, $9::int8multirange, $10::jsonb`,
       [
         account.id,
         id,
@@ -238,6 +250,7 @@ export async function insertLots(
         printMultirange(except),
         suggestion ?? null,
         files ? printMultirange(files) : null,
+        shrinking ? JSON.stringify(shrinking) : null,
       ],
     );
   }
@@ -273,8 +286,8 @@ export async function splitLot(
   const [left, taken] =
     old.where === null ? [null, null] : [joined(old.where, `not (${by.text})`), joined(old.where, `(${by.text})`)];
   await db.query(
-    `insert into lot (account, id, place, label, fate, files, criteria, members, excepted, guard_overrides)
-     select account, $3, place + 1, $4, fate, files, $5, members * $6::int8multirange, excepted * $6::int8multirange, guard_overrides * $6::int8multirange
+    `insert into lot (account, id, place, label, fate, files, shrinking, criteria, members, excepted, guard_overrides)
+     select account, $3, place + 1, $4, fate, files, shrinking, $5, members * $6::int8multirange, excepted * $6::int8multirange, guard_overrides * $6::int8multirange
      from lot where account = $1 and id = $2`,
     [account.id, lot, id, by.label, taken, inside],
   );
@@ -347,6 +360,8 @@ export async function exceptFromPlan(db: Queryable, account: number, ids: readon
 }
 
 /** A part of a lot as a set, and of what guards keep the guards by message. */
+type PlanPart = 'purge' | 'trash' | 'strip';
+
 export type LotPart = 'held' | 'excepted' | 'guarded';
 
 /** Undefined where there is no such lot in the plan. */
@@ -362,7 +377,7 @@ export async function partOfLot(
     // What was let through is told too, so that it can be kept again.
     guarded: `coalesce((select range_agg(g.members) from lot_guarded g join guard on guard.account = g.account and guard.id = g.guard
       where g.account = lot.account and g.lot = lot.id
-        and (lot.fate <> 'strip' or guard.kind in (${KEEP_FILES.map((kind) => `'${kind}'`).join(', ')}))), '{}')`,
+        and (not lot.${IS_OF_FILES} or guard.kind in (${KEEP_FILES.map((kind) => `'${kind}'`).join(', ')}))), '{}')`,
   };
   const found = await row<{ members: string }>(
     db,
@@ -394,13 +409,13 @@ export async function guardsOfLot(
   };
 }
 
-/** The union of the plan by fate, purge before trash before taking files out: ids of live placements. */
-export async function planMembers(db: Queryable, account: number): Promise<Record<Fate, Ranges>> {
-  const found = await theRow<Record<Fate, string>>(
+/** The union of the plan, purge before trash before what loses files in any way (`strip`): ids of live placements. */
+export async function planMembers(db: Queryable, account: number): Promise<Record<PlanPart, Ranges>> {
+  const found = await theRow<Record<PlanPart, string>>(
     db,
     `select coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}')::text as purge,
        (coalesce(range_agg(${HELD}) filter (where fate = 'trash'), '{}') - coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}'))::text as trash,
-       (coalesce(range_agg(${HELD}) filter (where fate = 'strip'), '{}') - coalesce(range_agg(${HELD}) filter (where fate <> 'strip'), '{}'))::text as strip
+       (coalesce(range_agg(${HELD}) filter (where ${IS_OF_FILES}), '{}') - coalesce(range_agg(${HELD}) filter (where not ${IS_OF_FILES}), '{}'))::text as strip
      from lot where account = $1 and run is null`,
     [account],
   );
@@ -426,10 +441,10 @@ export async function planLot(
   db: Queryable,
   account: number,
   lot: number,
-): Promise<{ id: number; fate: Fate; label: string; where: string | null } | undefined> {
+): Promise<{ id: number; fate: Fate; label: string; where: string | null; shrinking: Shrinking | null } | undefined> {
   return row(
     db,
-    'select id, fate, label, criteria as "where" from lot where account = $1 and id = $2 and run is null',
+    'select id, fate, label, criteria as "where", shrinking from lot where account = $1 and id = $2 and run is null',
     [account, lot],
   );
 }

@@ -1,11 +1,13 @@
+import { expectedGainSql } from '../../core/files/shrinking';
 import { NOTE_OCTETS } from '../../core/mime/note';
 import { type Bits, hasBit, setBit } from '../../core/plan/bits';
 import { includes, parseMultirange } from '../../core/sets/ranges';
 import { type Queryable, theRow } from '../database';
 import { unpacked } from '../index/packed';
 
-/** The octets that taking a file out wins: those of the file, less those of what stands in its place. */
-const WON = `greatest(f.own_size - ${NOTE_OCTETS}, 0)`;
+/** The octets that a file f loses, as `shrinking` says: taken out all, less those of what stands in its place; made smaller about so many. */
+export const WON = `case when shrinking is null then greatest(f.own_size - ${NOTE_OCTETS}, 0)
+  else ${expectedGainSql('f.own_size', "(shrinking->>'longest')::int")} end`;
 
 /**
  * The rows over which the lots of a plan are compared (core/plan). First the messages. Where lots take files out of some, two
@@ -27,15 +29,16 @@ export class PlanRows {
   static async of(db: Queryable, account: number, ids: ArrayLike<number>, sizes: Float64Array): Promise<PlanRows> {
     const packed = await theRow<{ placements: Buffer | null; files: Buffer | null; octets: Buffer | null }>(
       db,
-      `with strip as materialized (
-         select range_agg(files) as files from lot where account = $1 and run is null and fate = 'strip')
+      `with losing as materialized (
+         select shrinking, range_agg(files) as files from lot where account = $1 and run is null and files is not null
+         group by shrinking)
        select string_agg(int4send(id::int), ''::bytea) as placements, string_agg(float8send(file::float8), ''::bytea) as files,
          string_agg(float8send(won::float8), ''::bytea) as octets
-       from (select p.id, f.id as file, ${WON} as won from strip cross join lateral unnest(strip.files) as span
+       from (select p.id, f.id as file, max(${WON}) as won from losing cross join lateral unnest(losing.files) as span
              cross join lateral (select * from file where account = $1 and id >= lower(span) and id < upper(span) offset 0) f
              cross join lateral (
                select id from placement where account = $1 and message = f.id / 512 and gone_at is null offset 0) p
-             order by p.id, f.id) taken`,
+             group by p.id, f.id order by p.id, f.id) taken`,
       [account],
     );
     const placements = unpacked(packed.placements, 4);

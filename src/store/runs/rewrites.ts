@@ -1,6 +1,7 @@
 import { printMultirange, type Ranges } from '../../core/sets/ranges';
 import { type Queryable, rows } from '../database';
 import { placementsIn, placementsOf } from '../index/spans';
+import { WON } from '../plan/plan-rows';
 
 /** A message that stands, or is about to stand, in the place of another. */
 export interface Rewrite {
@@ -38,7 +39,7 @@ export interface Original {
 
 /** The spans of those files of a run that are in messages; joined with the files themselves as f. */
 const filesIn = (messages: string) => `(
-    select unnest(r.files * (select range_agg(int8range(message * 512, message * 512 + 512)) from ${messages})) as span
+    select r.shrinking, unnest(r.files * (select range_agg(int8range(message * 512, message * 512 + 512)) from ${messages})) as span
     from run r where r.account = $1 and r.id = $2) wanted cross join lateral (
     select * from file where account = $1 and id >= lower(wanted.span) and id < upper(wanted.span) offset 0) f`;
 
@@ -89,21 +90,16 @@ function outermost(files: readonly (FileToStrip & { inside: number })[]): FileTo
   return found;
 }
 
-/** By member of a run, about how many octets its replacement has. @param note octets of what stands in the place of a file. */
-export async function expectedSizes(
-  db: Queryable,
-  account: number,
-  run: number,
-  note: number,
-): Promise<Map<number, number>> {
+/** By member of a run, about how many octets its replacement has. */
+export async function expectedSizes(db: Queryable, account: number, run: number): Promise<Map<number, number>> {
   const found = await rows<{ id: number; size: number }>(
     db,
     `with member as materialized (
        select p.id, p.message, p.size from run r cross join ${placementsIn('r.members')} where r.account = $1 and r.id = $2),
      files as materialized (
-       select f.id / 512 as message, (sum(f.own_size) - count(*) * $3)::bigint as won from ${filesIn('member')} group by f.id / 512)
+       select f.id / 512 as message, sum(${WON})::bigint as won from ${filesIn('member')} group by f.id / 512)
      select p.id, p.size - coalesce(files.won, 0) as size from member p left join files on files.message = p.message`,
-    [account, run, note],
+    [account, run],
   );
   return new Map(found.map(({ id, size }) => [id, size]));
 }
@@ -209,10 +205,11 @@ export async function needlessReplacements(
   return found.map(({ id }) => id);
 }
 
-/** Has a run take files out, those of lots. */
+/** Has a run take files out, those of lots; or make them smaller, as these lots say. */
 export async function giveFiles(db: Queryable, account: number, run: number, lots: readonly number[]): Promise<void> {
   await db.query(
-    `update run set files = (select range_agg(files) from lot where account = $1 and id = any($3::int[]))
+    `update run set (files, shrinking) = (
+       select range_agg(files), max(shrinking::text)::jsonb from lot where account = $1 and id = any($3::int[]))
      where account = $1 and id = $2`,
     [account, run, lots],
   );
@@ -221,7 +218,8 @@ export async function giveFiles(db: Queryable, account: number, run: number, lot
 /** Has a run take the same files out that another was to. */
 export async function giveFilesOfRun(db: Queryable, account: number, run: number, other: number): Promise<void> {
   await db.query(
-    `update run set files = (select files from run where account = $1 and id = $3) where account = $1 and id = $2`,
+    `update run set (files, shrinking) = (select files, shrinking from run where account = $1 and id = $3)
+     where account = $1 and id = $2`,
     [account, run, other],
   );
 }

@@ -1,10 +1,12 @@
+import type { Shrinking } from '../../core/files/shrinking';
 import type { QuotaSnapshot } from '../../core/ledger/balance';
 import type { Amount } from '../../core/level/level';
+import { type Fate, isOfFiles } from '../../core/plan/fates';
 import { nextNumber } from '../access/accounts';
 import { type Queryable, row, rows } from '../database';
 
-/** What a run does with its messages. `strip`: puts one without files beside each, and brings it to the trash then. */
-export type RunAction = 'trash' | 'purge' | 'restore' | 'strip';
+/** What a run does with its messages. The fates of files: it puts one that lost files beside each, and brings it to the trash then. */
+export type RunAction = Fate | 'restore';
 export type RunState = 'queued' | 'running' | 'paused' | 'done' | 'cancelled' | 'failed';
 
 /** Why a message of a run was left. */
@@ -29,8 +31,10 @@ export type LeftReason =
   /** A file has no copy that was read back, or the message is not what was saved. */
   | 'unchecked'
   | 'differs'
-  /** It would not become smaller. */
-  | 'no-gain';
+  /** It would not become smaller, or not by enough. */
+  | 'no-gain'
+  /** No picture in it can be decoded. */
+  | 'not-decoded';
 
 /** What a run is doing: reading the level, finding out what became of what was sent, choosing what is next, looking at it, ... */
 export type RunPhase =
@@ -45,6 +49,8 @@ export type RunPhase =
 export interface Run {
   id: number;
   action: RunAction;
+  /** How it makes pictures smaller; null of all other actions. */
+  shrinking: Shrinking | null;
   state: RunState;
   label: string;
   selector: Record<string, unknown>;
@@ -76,7 +82,7 @@ export interface Run {
   endedAt: Date | null;
 }
 
-const COLUMNS = `id, action, state, label, selector,
+const COLUMNS = `id, action, shrinking, state, label, selector,
   json_build_object('messages', asked_messages, 'bytes', asked_bytes) as asked,
   json_build_object('messages', done_messages, 'bytes', done_bytes) as done,
   (select json_build_object('messages', count(*), 'bytes', coalesce(sum(w.size), 0)) from run_rewrite w
@@ -92,7 +98,7 @@ const COLUMNS = `id, action, state, label, selector,
 
 /** Whether a run brings messages to the trash. */
 export function bringsToTrash({ action }: Pick<Run, 'action'>): boolean {
-  return action === 'trash' || action === 'strip';
+  return action === 'trash' || isOfFiles(action);
 }
 
 export async function runsOf(db: Queryable, account: number): Promise<Run[]> {

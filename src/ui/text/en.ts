@@ -358,6 +358,19 @@ export const en = {
     unreadable: (why: string) => `The copy can’t be read to its end: ${why}`,
     strip: 'Take out of the mail',
     stripNote: 'the text stays, with a line that says what was here and where it is',
+    shrink: 'Make pictures smaller instead',
+    shrinkTitle: 'Make pictures smaller',
+    shrinkNote:
+      'The pictures stay in the mail, with fewer points. The checked copies keep every octet. A smaller picture is used only where it saves 30 % or more.',
+    longest: (points: number) => `At most ${points} points along the longer side`,
+    lengths: { 1600: 'enough for a screen', 2560: 'enough for a page in print' } as Record<number, string>,
+    removePlace: 'Remove the place and the camera’s data; the time stays',
+    example: (name: string) => `An example: ${name}`,
+    before: (bytes: string) => `Before, ${bytes}`,
+    afterwards: (bytes: string, width: number, height: number) => `Afterwards, ${bytes}, ${width} × ${height} points`,
+    noExample: 'No picture of this set is in the mail any more.',
+    making: 'Making the example …',
+    addSmaller: 'Add to the plan',
     addToPlan: (files: number, shown: string) => `Add ${files === 1 ? '1 file' : `${shown} files`} to the plan`,
     inPlan: (bytes: string) => `In the plan: ${bytes}. Review it`,
   },
@@ -635,6 +648,8 @@ export const en = {
     purges: 'purged at once',
     strips: (files: number, shown: string) =>
       `${files === 1 ? '1 file is' : `${shown} files are`} taken out, the text stays`,
+    shrinks: (files: number, shown: string, longest: number) =>
+      `${files === 1 ? '1 picture is' : `${shown} pictures are`} made smaller, ${longest} points at most; bytes are estimates`,
     textKept: (messages: string) => `guards protect ${messages} from deletion; their text stays, so the files may go`,
     ofFiles: (where: string) => `files: ${where}`,
     chosenFiles: 'files chosen one by one',
@@ -683,6 +698,9 @@ export const en = {
       `This moves exactly these ${messages} to the trash on the server. New mail is not touched, and guards are checked again. You can undo it until the messages are purged or the server deletes them.`,
     stripQuestion: (messages: string, bytes: string) =>
       `This puts a copy without these files in the place of exactly these ${messages}, and moves the originals to the trash. Only files with a checked copy outside the mailbox are taken out. You can undo it until the originals are purged. After the purge the mailbox is about ${bytes} smaller.`,
+    shrinkQuestion: (messages: string, bytes: string, longest: number) =>
+      `This puts a copy with smaller pictures (${longest} points at most) in the place of exactly these ${messages}, and moves the originals to the trash. Only pictures with a checked copy outside the mailbox are replaced, and only where the smaller one saves 30 % or more. You can undo it until the originals are purged. After the purge the mailbox is perhaps ${bytes} smaller.`,
+    goShrink: (messages: string) => `Make the pictures of ${messages} smaller`,
     saveFirst: (files: number, shown: string) =>
       `${files === 1 ? '1 file has' : `${shown} files have`} no checked copy outside the mailbox yet. Save ${files === 1 ? 'it' : 'them'} first:`,
     goStrip: (messages: string) => `Take the files out of ${messages}`,
@@ -770,7 +788,13 @@ export const en = {
     bytes: 'Bytes',
     level: 'Level',
     after: 'The server’s figure afterwards',
-    actions: { trash: 'Move to trash', purge: 'Purge', restore: 'Restore', strip: 'Take out files' },
+    actions: {
+      trash: 'Move to trash',
+      purge: 'Purge',
+      restore: 'Restore',
+      strip: 'Take out files',
+      shrink: 'Make pictures smaller',
+    },
     states: {
       queued: 'waiting',
       running: 'running',
@@ -785,7 +809,7 @@ export const en = {
         `Checking what happened to ${messages} that were being moved when the work stopped.`,
       planning: () => 'Choosing the next messages.',
       checking: (messages: string) => `Checking the flags of ${messages} on the server.`,
-      'taking-out': (messages: string) => `Taking files out of ${messages}, one by one.`,
+      'taking-out': (messages: string) => `Putting smaller messages beside ${messages}.`,
       'carrying-out': (messages: string) => `The server is working on ${messages}.`,
       concluding: () => 'Asking the server how full the mailbox is now.',
     },
@@ -870,7 +894,8 @@ export const en = {
       alternative: 'kept: the file is another form of the text',
       unchecked: 'kept: no checked copy of the file',
       differs: 'kept: not exactly what was saved',
-      'no-gain': 'kept: it would not become smaller',
+      'no-gain': 'kept: it would not become smaller, or not by enough',
+      'not-decoded': 'kept: the picture can’t be decoded',
     } as Record<string, string>,
     leftReason: (count: string, reason: string) => `${count} ${reason}`,
     noRoom: 'The mailbox is too full for a copy to the trash. Purge the trash first, or purge these directly.',

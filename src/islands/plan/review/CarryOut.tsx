@@ -18,8 +18,8 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
     ['lots', 'level', 'runs'],
     () => go('/ledger'),
   );
-  const fated = (fate: Lot['fate']) => {
-    const some = lots.filter((lot) => lot.fate === fate);
+  const fated = (fate: Lot['fate'], shrinking: Lot['shrinking'] = null) => {
+    const some = lots.filter((lot) => lot.fate === fate && isSame(lot.shrinking, shrinking));
     const sum = some.reduce(
       (so, { adds }) => ({ messages: so.messages + adds.messages, bytes: so.bytes + adds.bytes }),
       { messages: 0, bytes: 0 },
@@ -36,6 +36,11 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
   const toTrash = fated('trash');
   const toPurge = fated('purge');
   const toStrip = fated('strip');
+  // A run makes all of its pictures smaller in one way.
+  const ways: NonNullable<Lot['shrinking']>[] = [];
+  for (const { shrinking } of lots) if (shrinking && !ways.some((one) => isSame(one, shrinking))) ways.push(shrinking);
+  const toShrink = ways.map((way) => ({ way, ...fated('shrink', way) }));
+  const losing = toShrink.reduce((sum, { sum: messages }) => sum + messages, toStrip.sum);
   const start = (action: Lot['fate'], ids: number[]) =>
     run.mutate({ action, lots: ids, ...(copies ? { copies: true } : {}) });
   const level = useLevel().data;
@@ -51,7 +56,7 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
           {text.review.copies}
         </label>
       )}
-      {toTrash.sum + toStrip.sum > 0 && !hasTrash && <NoTrash />}
+      {toTrash.sum + losing > 0 && !hasTrash && <NoTrash />}
       {toStrip.sum > 0 && hasTrash && (
         <div className="grid gap-3">
           <p>{text.review.stripQuestion(toStrip.messages, toStrip.bytes)}</p>
@@ -66,6 +71,23 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
           </button>
         </div>
       )}
+      {hasTrash &&
+        toShrink.map(({ way, ids, sum, messages, bytes, unchecked }) =>
+          sum === 0 ? null : (
+            <div key={`${way.longest} ${way.place}`} className="grid gap-3">
+              <p>{text.review.shrinkQuestion(messages, bytes, way.longest)}</p>
+              {unchecked > 0 && <SaveFirst lots={ids} files={unchecked} />}
+              <button
+                type="button"
+                className="button button-chief justify-self-start px-5 py-2"
+                disabled={run.isPending || unchecked > 0}
+                onClick={() => start('shrink', ids)}
+              >
+                {text.review.goShrink(messages)}
+              </button>
+            </div>
+          ),
+        )}
       {toTrash.sum > 0 && hasTrash && (
         <div className="grid gap-3">
           <p>{text.review.question(toTrash.messages)}</p>
@@ -100,6 +122,10 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
       )}
     </section>
   );
+}
+
+function isSame(one: Lot['shrinking'], other: Lot['shrinking']): boolean {
+  return one?.longest === other?.longest && one?.place === other?.place;
 }
 
 /** Files that nobody has a checked copy of stay in the mail: they are saved first. */

@@ -1,5 +1,6 @@
 import type { ReactNode } from 'react';
 import type { Lot } from '../../../contract/types';
+import { isOfFiles } from '../../../core/plan/fates';
 import { OF_THE_PLAN, useChange, useFigures } from '../../../ui/api/account';
 import { Bar } from '../../../ui/Bar';
 import { Link } from '../../../ui/route';
@@ -42,11 +43,12 @@ export function LotRow({
   const notes = [
     ...(lot.fate === 'purge' ? [text.review.purges] : []),
     ...(lot.fate === 'strip' ? [text.review.strips(lot.files, count(lot.files))] : []),
+    ...(lot.shrinking ? [text.review.shrinks(lot.files, count(lot.files), lot.shrinking.longest)] : []),
     ...(lot.textKept > 0 ? [text.review.textKept(text.messages(lot.textKept, count(lot.textKept)))] : []),
     ...(lot.excepted > 0 ? [text.review.excepted(count(lot.excepted))] : []),
     ...(lot.vanished > 0 ? [text.review.vanished(text.messages(lot.vanished, count(lot.vanished)))] : []),
   ];
-  const ofFiles = lot.fate === 'strip';
+  const ofFiles = isOfFiles(lot.fate);
   const criteria =
     lot.where === null
       ? text.review[ofFiles ? 'chosenFiles' : 'chosen']
