@@ -143,10 +143,15 @@ export class Wire {
     }
   }
 
+  /** A literal: taken as it comes, so that a long one is copied once. */
   private async octets(size: number): Promise<Buffer> {
-    while (this.buffer.length < size) await this.more();
-    const octets = Buffer.from(this.buffer.subarray(0, size));
-    this.buffer = this.buffer.subarray(size);
+    const octets = Buffer.allocUnsafe(size);
+    for (let at = 0; at < size; ) {
+      while (this.buffer.length === 0) await this.more();
+      const taken = this.buffer.copy(octets, at, 0, size - at);
+      this.buffer = this.buffer.subarray(taken);
+      at += taken;
+    }
     return octets;
   }
 

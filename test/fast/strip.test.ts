@@ -317,4 +317,8 @@ test('the plan counts what is won, and a file once', async () => {
   assert.deepEqual([trash.fate, trash.adds], ['trash', { messages: 1, bytes: LETTERS.both.length }]);
   const ofBoth = before.total.bytes - after.lots.slice(1).reduce((sum: number, { adds }: any) => sum + adds.bytes, 0);
   assert.equal(after.total.bytes, before.total.bytes - ofBoth + LETTERS.both.length);
+  // The level falls by what the files have, and not by the messages that lose them.
+  const level = await mailbox.call('getLevel');
+  assert.deepEqual(level.plan, after.total);
+  assert.deepEqual([level.after, level.afterMessages], [level.used - after.total.bytes, 3]);
 });

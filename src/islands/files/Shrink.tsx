@@ -70,7 +70,7 @@ function Choice({ bag, onPlanned }: { bag: Bag; onPlanned(lot: Lot): void }) {
       </fieldset>
       <button
         type="button"
-        className="button button-chief justify-self-start"
+        className="button button-chief self-start"
         disabled={plan.isPending}
         onClick={() => plan.mutate(undefined, { onSuccess: onPlanned })}
       >

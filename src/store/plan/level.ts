@@ -6,7 +6,7 @@ import { foldersOf, generationsOf, type StoredFolder } from '../index/folders';
 import { guardedNow } from '../index/guarded';
 import { lastReading, type Reading, readingsOf } from '../index/readings';
 import { placementsIn } from '../index/spans';
-import { HELD } from './lots';
+import { HELD, planOf } from './lots';
 
 /** A folder with its own figures, without subfolders. */
 export interface FolderLevel extends Amount {
@@ -93,23 +93,33 @@ async function countedFolders(db: Queryable, account: number): Promise<Map<numbe
   return new Map(found.map(({ folder, messages, bytes }) => [folder, { messages, bytes }]));
 }
 
-/** The union of all lots, and what of it does not lie in the trash already. */
+/** The union of all lots, and what of it goes that does not lie in the trash already: messages that lose files stay. */
 async function planAmounts(
   db: Queryable,
   account: Account,
   trash: readonly number[],
 ): Promise<{ plan: Amount; outsideTrash: Amount }> {
-  const found = await theRow<{ messages: number; bytes: number; outside: number; outsideBytes: number }>(
+  const deleted = await theRow<{
+    messages: number;
+    bytes: number;
+    outside: number;
+    outsideBytes: number;
+    files: boolean;
+  }>(
     db,
-    `with members as materialized (select range_agg(${HELD}) as members from lot where account = $1 and run is null)
+    `with members as materialized (
+       select range_agg(${HELD}) as members from lot where account = $1 and run is null and files is null)
      select count(*)::int as messages, coalesce(sum(p.size), 0)::bigint as bytes,
             count(*) filter (where p.folder <> all($2))::int as outside,
-            coalesce(sum(p.size) filter (where p.folder <> all($2)), 0)::bigint as "outsideBytes"
+            coalesce(sum(p.size) filter (where p.folder <> all($2)), 0)::bigint as "outsideBytes",
+            exists (select from lot where account = $1 and run is null and files is not null) as files
      from members cross join ${placementsIn('members.members')} where p.gone_at is null`,
     [account.id, trash],
   );
+  const { messages, bytes } = deleted;
+  const plan = deleted.files ? (await planOf(db, account.id)).total : { messages, bytes };
   return {
-    plan: { messages: found.messages, bytes: found.bytes },
-    outsideTrash: { messages: found.outside, bytes: found.outsideBytes },
+    plan,
+    outsideTrash: { messages: deleted.outside, bytes: deleted.outsideBytes + plan.bytes - bytes },
   };
 }
