@@ -2,6 +2,7 @@ import { createHash, randomUUID } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { type FileHandle, lstat, readFile, rename } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
+import type { Readable } from 'node:stream';
 import { digestOf, hashOf, SMALL } from './digest';
 import {
   createFile,
@@ -48,6 +49,12 @@ interface Place {
  * none of the other's files.
  */
 const ARRIVING = 'arriving';
+
+/** What a bag has besides what was saved (RFC 8493 §2), and the index of that. */
+export const TAG_FILES: ReadonlySet<string> = new Set([
+  ...['bagit.txt', 'bag-info.txt', 'manifest-sha256.txt', 'tagmanifest-sha256.txt'],
+  'data/index.jsonl',
+]);
 
 /** What is added to the name of a bag while it is not whole. */
 const UNFINISHED = '.part';
@@ -170,6 +177,13 @@ export class Bag {
       if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined;
       throw error;
     }
+  }
+
+  /** A file of the bag, its manifests too, to be read; undefined where it is not there. */
+  async open(path: string): Promise<{ octets: Readable; size: number } | undefined> {
+    const from = join(this.path, path);
+    const found = await lstat(from).catch(() => undefined);
+    return found?.isFile() ? { octets: createReadStream(from), size: found.size } : undefined;
   }
 
   /**

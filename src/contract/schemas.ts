@@ -266,6 +266,8 @@ export const File = v.object({
 export const Bag = v.object({
   id: count,
   label: v.string(),
+  /** What its folder is called. */
+  folder: v.string(),
   place: v.picklist(['here', 'download']),
   state: v.picklist(['queued', 'running', 'checking', 'paused', 'done', 'cancelled', 'failed', 'erased']),
   /** Octets as they count in the mailbox. */

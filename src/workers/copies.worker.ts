@@ -8,12 +8,18 @@ export interface HandedIn {
   sha256: string;
 }
 
+/** A file that is to be read, with its path in the folder that was handed in; '' where it came by itself. */
+export interface CopyToRead {
+  path: string;
+  file: File;
+}
+
 /** Reads what a person hands in: files, a folder of files, or ZIP archives. Nothing of it leaves the browser but its sums. */
-addEventListener('message', async ({ data }: MessageEvent<File[]>) => {
+addEventListener('message', async ({ data }: MessageEvent<CopyToRead[]>) => {
   try {
-    for (const file of data) {
-      if (file.name.endsWith('.zip') && file.webkitRelativePath === '') await readArchive(file);
-      else await tell(file.webkitRelativePath || file.name, file.stream());
+    for (const { path, file } of data) {
+      if (file.name.endsWith('.zip') && path === '') await readArchive(file);
+      else await tell(path || file.name, file.stream());
     }
     postMessage(null);
   } catch (error) {

@@ -119,3 +119,38 @@ test('from too full to the target by files alone: suggested, saved, downloaded, 
   assert.ok(level.used / level.limit < 0.8, `${level.used} of ${level.limit}`);
   assert.equal(messages(), before - going + run.added.messages, 'no message is gone but those that another stands for');
 });
+
+test('a set is saved straight into a folder and checked there; its pictures are made smaller, and stay in the mail', async () => {
+  const where = 'kind = picture and size > 1 MiB and age < 3y';
+  const before = (await ask(`/files?where=${encodeURIComponent(where)}`)).total;
+  assert.ok(before.files > 2);
+  const earlier = (await lastBag()).id;
+  await goTo(`/files?where=${encodeURIComponent(where)}`);
+  await press('Mark everything that matches');
+  await press('Save on your computer');
+  await until(async () => (await lastBag()).id > earlier && (await lastBag()).state === 'done', 120);
+  await goTo('/files');
+  // The dialog of the system can't be pressed; the folder it would give is one of the browser's own.
+  await driver.executeScript('window.showDirectoryPicker = () => navigator.storage.getDirectory()');
+  await press('Save straight into a folder');
+  await until(async () => (await lastBag()).checked.files === before.files, 60);
+  await shows(new RegExp(`${before.files} files are equal`));
+  await press('Make pictures smaller instead');
+  await until(async () =>
+    driver.executeScript<boolean>(
+      "return [...document.querySelectorAll('[role=dialog] figure img')].filter(({ naturalWidth }) => naturalWidth > 0).length === 2",
+    ),
+  );
+  await accessible('pictures before and after');
+  await press('Add to the plan');
+  await until(async () => (await ask('/lots')).lots.some(({ fate }: { fate: string }) => fate === 'shrink'));
+  const letters = messages();
+  await goTo('/review');
+  await shows(/1600 points at most/);
+  await press(`Make the pictures of ${(await ask('/lots')).total.messages} messages smaller`);
+  await until(async () => (await lastRun()).action === 'shrink' && (await lastRun()).state === 'done', 120);
+  const run = await lastRun();
+  assert.deepEqual([run.left, messages()], [[], letters + run.done.messages]);
+  assert.equal((await ask(`/files?where=${encodeURIComponent(where)}`)).total.files, 0);
+  await shows(/Make pictures smaller/);
+});

@@ -1,5 +1,6 @@
 import { Readable } from 'node:stream';
 import * as v from 'valibot';
+import { type Bag as BagFolder, TAG_FILES } from '../../archive/bag';
 import { between, zipped } from '../../archive/zip';
 import * as s from '../../contract/schemas';
 import { fileId, WHOLE_MESSAGE } from '../../core/files/file';
@@ -11,6 +12,7 @@ import {
   bagsOf,
   checkHandedIn,
   createBag,
+  hasPath,
   savedFiles,
   unsavedFiles,
   updateBag,
@@ -28,7 +30,7 @@ import { conflict, invalid, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
 
-function shownBag({ wanted: _, attempts: __, folder: ___, problem, endedAt, checkedAt, ...bag }: Bag) {
+function shownBag({ wanted: _, attempts: __, problem, endedAt, checkedAt, ...bag }: Bag) {
   return {
     ...bag,
     ...(problem ? { problem } : {}),
@@ -192,14 +194,16 @@ export const downloadBag = route({
   method: 'GET',
   path: '/accounts/{account}/bags/{bag}/download',
   summary:
-    'Downloads a bag as a ZIP archive (ZIP64 where it has to be), with its manifests. A download that broke off goes on with `Range`.',
-  formats: ['application/zip'],
+    'Downloads a bag as a ZIP archive (ZIP64 where it has to be), with its manifests; or, with `path`, one file of it. A download of the archive that broke off goes on with `Range`.',
+  query: v.object({ path: v.optional(v.pipe(v.string(), v.maxLength(1_000))) }),
+  formats: ['application/zip', 'application/octet-stream'],
   also: { 206: { description: 'The octets that were asked for.' } },
-  async handle({ environment: { database, archive }, account, parameters, request }) {
+  async handle({ environment: { database, archive }, account, parameters, query, request }) {
     const bag = await theBag(database, account, parameters.bag);
     const folder = archive.bag(account.id, bag.folder);
     if (bag.state !== 'done')
       throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}. Only a finished one can be downloaded.`);
+    if (query.path !== undefined) return oneFile(database, account, bag, folder, query.path);
     const listed = await folder.contents(MOST_ZIPPED);
     if (!listed) throw conflict('bag-missing', `The files of bag ${bag.id} are not on this machine any more.`);
     const { octets, size } = await zipped(listed.map((file) => ({ ...file, path: `${bag.folder}/${file.path}` })));
@@ -227,6 +231,20 @@ export const downloadBag = route({
     });
   },
 });
+
+/** One file of a bag, its manifests among them. */
+async function oneFile(db: Queryable, account: Account, bag: Bag, folder: BagFolder, path: string): Promise<Response> {
+  const saved = path.startsWith('data/') && (await hasPath(db, account.id, bag.id, path.slice('data/'.length)));
+  const found = saved || TAG_FILES.has(path) ? await folder.open(path) : undefined;
+  if (!found) throw notFound();
+  return new Response(Readable.toWeb(found.octets) as unknown as BodyInit, {
+    headers: {
+      'content-type': 'application/octet-stream',
+      'content-length': `${found.size}`,
+      'content-disposition': 'attachment',
+    },
+  });
+}
 
 export const checkBag = route({
   method: 'POST',

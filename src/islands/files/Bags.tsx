@@ -110,7 +110,7 @@ function BagSteps({ bag }: { bag: Bag }) {
         </Step>
         <Step number={2} name={text.files.check} note={text.files.checkNotes[bag.place]}>
           <strong>{text.files.ofSaved(count(bag.checked.files), count(bag.saved.files))}</strong>
-          {isDone && bag.place === 'download' && bag.checked.files < bag.saved.files && <HandIn bag={bag} />}
+          {isDone && bag.place === 'download' && <HandIn bag={bag} />}
         </Step>
         <Step number={3} name={text.files.strip} note={text.files.stripNote}>
           {planned ? (

@@ -226,6 +226,16 @@ export async function takenPaths(
   return new Set(found.map(({ key }) => key));
 }
 
+/** Whether a bag has a file of exactly this path. */
+export async function hasPath(db: Queryable, account: number, bag: number, path: string): Promise<boolean> {
+  const found = await row(
+    db,
+    'select 1 from bag_file where account = $1 and bag = $2 and path_key = $3 and path = $4 and reason is null',
+    [account, bag, fold(path), path],
+  );
+  return found !== undefined;
+}
+
 /** A file as it was saved. */
 export interface SavedFile {
   file: number;
