@@ -9,8 +9,8 @@ export class Bare {
   private tag = 0;
   private constructor(private readonly socket: Socket) {}
 
-  static async open(dovecot: Dovecot): Promise<Bare> {
-    const socket = createConnection(dovecot.plainPort, '127.0.0.1');
+  static async open({ plainPort }: Pick<Dovecot, 'plainPort'>): Promise<Bare> {
+    const socket = createConnection(plainPort, '127.0.0.1');
     await new Promise((resolve) => socket.once('data', resolve));
     const bare = new Bare(socket);
     await bare.command(`LOGIN ${DOVECOT_USER} ${DOVECOT_PASSWORD}`);

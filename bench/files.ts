@@ -1,4 +1,8 @@
 import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { mkdtemp, open, readFile, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { columnsOfFiles } from '../src/core/columns/file-columns';
 import { FilesView } from '../src/workers/files-view';
@@ -8,6 +12,7 @@ import { DOVECOT_PASSWORD, DOVECOT_USER, fillFolder, startDovecot } from '../tes
 import { letter, octetsOf } from '../test/fast/letters';
 import { App, cleanUp, until } from '../test/harness';
 import { Bare, timed } from './bare';
+import { limitedLine } from './limited-line';
 import { median, printResults, rounded } from './measure';
 
 /**
@@ -21,6 +26,8 @@ const { values } = parseArgs({
     octets: { type: 'string', default: '1500000' },
     rows: { type: 'string', default: '1000000' },
     turns: { type: 'string', default: '3' },
+    /** Octets a second of the line between us and the server; 0 is as fast as loopback is. */
+    line: { type: 'string', default: '0' },
   },
 });
 const COUNT = Number(values.messages);
@@ -33,16 +40,20 @@ async function main(): Promise<void> {
   }));
   fillFolder(dovecot, 'Ours', mails);
   execFileSync('chown', ['-R', `${dovecot.owner.uid}:${dovecot.owner.gid}`, dovecot.maildir]);
-  const bare = await Bare.open(dovecot);
+  const speed = Number(values.line);
+  const port = speed > 0 ? (await limitedLine(dovecot.plainPort, speed)).port : dovecot.plainPort;
+  const bare = await Bare.open({ plainPort: port });
   await bare.command('CREATE INBOX.Small');
   const app = await App.start({ env: { TAMSEL_LEASE_SECONDS: '6' } });
-  const account = await app.signIn({ port: dovecot.plainPort, user: DOVECOT_USER, password: DOVECOT_PASSWORD });
+  const account = await app.signIn({ port, user: DOVECOT_USER, password: DOVECOT_PASSWORD });
   await app.scanned(account);
+  const disk: number[] = [];
   const save = { ours: [] as number[], bare: [] as number[] };
   const strip = { ours: [] as number[], bare: [] as number[] };
   await bare.command('SELECT INBOX.Ours');
   for (let turn = 0; turn < TURNS; turn++) {
     save.ours.push((await timed(() => saved(app, account))).seconds);
+    disk.push((await timed(() => onDiskAlone())).seconds);
     save.bare.push((await timed(() => fetchAll(bare, 'BODY.PEEK[2]'))).seconds);
     const lot = (await app.call('POST', `${account}/lots`, { fate: 'strip', where: 'folder = Ours' })).body;
     const run = await timed(() => app.ran(account, { action: 'strip', lots: [lot.id] }));
@@ -63,6 +74,8 @@ async function main(): Promise<void> {
     server: 'dovecot',
     messages: COUNT,
     'octets a file': Number(values.octets),
+    'line, MB/s': speed > 0 ? rounded(speed / 1e6) : 'loopback',
+    'disk alone, s (median)': rounded(median(disk)),
     'save and check, s (median)': rounded(median(save.ours)),
     'bare FETCH of the parts, s': rounded(median(save.bare)),
     'save / bare': rounded(median(save.ours) / median(save.bare)),
@@ -82,6 +95,26 @@ async function saved(app: App, account: string): Promise<void> {
     if (state === 'done' && checked.files !== COUNT) throw new Error(`${checked.files} of ${COUNT} were checked`);
     return state === 'done';
   }, 600);
+}
+
+/** The same octets written, flushed and read back by themselves, several files at a time. */
+async function onDiskAlone(): Promise<void> {
+  const folder = await mkdtemp(join(tmpdir(), 'tamsel-bench-'));
+  const octets = octetsOf(Number(values.octets), 1);
+  const rest = Array.from({ length: COUNT }, (_, at) => join(folder, `${at}`));
+  const write = async () => {
+    for (let path = rest.pop(); path; path = rest.pop()) {
+      const file = await open(path, 'w');
+      await file.writeFile(octets);
+      await file.datasync();
+      await file.close();
+      createHash('sha256')
+        .update(await readFile(path))
+        .digest();
+    }
+  };
+  await Promise.all([write(), write(), write(), write()]);
+  await rm(folder, { recursive: true });
 }
 
 /** One after the other, as whoever saves them one by one. */

@@ -169,6 +169,8 @@ words(
   'getFilePreview',
   'For example `GET /api/accounts/1/files/512/preview?size=large` answers 200 with the octets of a WebP picture, at most 320 × 240 points if `small` and 1280 × 960 if `large`. It holds no metadata of the file.',
 );
+const { files: pictures } = (await app.call('GET', '/accounts/1/files?where=kind%20%3D%20picture&limit=1')).body;
+await call('getSmallerPicture', { path: { file: pictures[0].id }, query: { longest: '1600' } });
 const { files: documents } = (await app.call('GET', '/accounts/1/files?where=kind%20%3D%20document&limit=1')).body;
 await call('getFileWords', { path: { file: documents[0].id } });
 
@@ -245,13 +247,19 @@ section(
 const lot = await call('createLot', {
   body: { label: 'old mailings', where: 'category = mailings and age > 3y' },
   prose:
-    '`fate` is `trash`, `purge` or `strip`. A lot for a purge may have `scope: "trash"`. Send `expect` with the counts that you saw; the answer is 409 if they differ.',
+    '`fate` is `trash`, `purge`, `strip` or `shrink`. A lot for a purge may have `scope: "trash"`. Send `expect` with the counts that you saw; the answer is 409 if they differ.',
 });
 const strip = await call('createLot', {
   body: { fate: 'strip', bag: bag.id },
   prose:
     'A lot for `strip` takes files out of their messages. `where` and `ids` are of files; `bag` means the checked files of a bag. `textKept` is how many of its messages a guard keeps from being deleted: their text stays, so their files may go.',
 });
+const smaller = await call('createLot', {
+  body: { fate: 'shrink', bag: bag.id, shrinking: { longest: 1600, place: 'keep' } },
+  prose:
+    'A lot for `shrink` makes pictures smaller, in one of two lengths (1600 or 2560 points). `place: "remove"` takes the place where they were taken out of them. Its octets are estimates. One run carries out lots with the same `shrinking` only.',
+});
+await app.call('DELETE', `/accounts/1/lots/${smaller.id}`);
 await call('createLot', {
   body: { ids: [first.id, second.id], expect: { messages: 9, bytes: 1 } },
   prose: 'With an expectation that does not hold:',
@@ -297,7 +305,7 @@ await call('readDecisionSheet', { body: { sheet: 'by,sender,decision\ndomain,nob
 
 section(
   'Runs and the ledger',
-  'A run carries out one `action` on a frozen set: `trash`, `purge`, `restore` or `strip`. Select the set with exactly one of `lots`, `where`, `ids`, `folder` (with `subfolders`), `run` (what that run moved) and `rest` (what that run did not do). A purge takes messages from the trash, from the folder that you name, or from lots for a purge.\n\n`strip` takes lots for that, or the `rest` of such a run. It puts a copy without the files beside each message, with its date, flags and keywords, compares it, and moves the original to the trash. `added` is what was put in. To undo it, restore what the run moved: the copies go to the trash then, by a run of its own.\n\nOther members of the body: `to` is the folder for messages whose original folder is unknown. `before` takes only messages that arrived in the folder before that time. `asOf` takes only what was there, and as it was, at that `version` of the index. `copies` includes the same messages in other folders of the scope (EMAILID, RFC 8474). `expect` is as for lots.\n\nStates: `queued` → `running` → `done`, `cancelled` or `failed`; `paused` in between. One run at a time is active for an account; others wait. While it runs, `doing` has a `phase` (`measuring`, `recovering`, `planning`, `checking`, `taking-out`, `carrying-out`, `concluding`) and the number of messages in hand.\n\nMessages that a run leaves have a reason: `guarded held vanished moved changed no-room refused read-only folder-gone cancelled unknown`, and of files that can’t be taken out `signed encrypted malformed alternative unchecked differs no-gain`. `undo` is what can still be restored. `agreement` says whether the database and the ledger agree about the run. `settled` is the server’s figure once it has followed a purge.',
+  'A run carries out one `action` on a frozen set: `trash`, `purge`, `restore`, `strip` or `shrink`. Select the set with exactly one of `lots`, `where`, `ids`, `folder` (with `subfolders`), `run` (what that run moved) and `rest` (what that run did not do). A purge takes messages from the trash, from the folder that you name, or from lots for a purge.\n\n`strip` and `shrink` take lots for that, or the `rest` of such a run. They put a copy without the files, or with smaller pictures, beside each message, with its date, flags and keywords, compare it, and move the original to the trash. `added` is what was put in. To undo it, restore what the run moved: the copies go to the trash then, by a run of its own.\n\nOther members of the body: `to` is the folder for messages whose original folder is unknown. `before` takes only messages that arrived in the folder before that time. `asOf` takes only what was there, and as it was, at that `version` of the index. `copies` includes the same messages in other folders of the scope (EMAILID, RFC 8474). `expect` is as for lots.\n\nStates: `queued` → `running` → `done`, `cancelled` or `failed`; `paused` in between. One run at a time is active for an account; others wait. While it runs, `doing` has a `phase` (`measuring`, `recovering`, `planning`, `checking`, `taking-out`, `carrying-out`, `concluding`) and the number of messages in hand.\n\nMessages that a run leaves have a reason: `guarded held vanished moved changed no-room refused read-only folder-gone cancelled unknown`, and of files that can’t be taken out `signed encrypted malformed alternative unchecked differs no-gain not-decoded`. `undo` is what can still be restored. `agreement` says whether the database and the ledger agree about the run. `settled` is the server’s figure once it has followed a purge.',
 );
 const run = await call('startRun', { body: { action: 'trash', lots: [lot.id] } });
 await ended(run);

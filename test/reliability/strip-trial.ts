@@ -4,10 +4,11 @@ import { Vault } from '../../src/store/access/vault';
 import { verifyLedger } from '../../src/store/runs/ledger-verification';
 import type { Faults } from '../../stand-in/faults';
 import { noFaults } from '../../stand-in/faults';
-import { StandIn } from '../../stand-in/host';
+import type { StandIn } from '../../stand-in/host';
 import { Random, seedOf } from '../../stand-in/message/random';
 import { letter, octetsOf } from '../fast/letters';
 import { type App, hosted, indexed, PASSWORD, USER, until } from '../harness';
+import { freshHost } from './fresh-host';
 import { Strikes } from './strikes';
 import { ended, type TrialReport } from './trial';
 
@@ -28,7 +29,7 @@ interface Census {
 export async function stripTrial(app: App, seed: number): Promise<TrialReport> {
   const random = new Random(seedOf(seed, 2));
   const folders = [...FOLDERS.map((name) => ({ name })), { name: 'Trash', use: '\\Trash' as const }];
-  const host = await StandIn.start({ scenario: { ...EMPTY, folders }, user: USER, password: PASSWORD });
+  const host = await freshHost({ scenario: { ...EMPTY, folders }, user: USER, password: PASSWORD });
   const report: TrialReport = { runs: 0, messages: 0, strikes: {}, left: {}, acts: 0, late: 0, story: [] };
   try {
     const letters = fill(host, random);

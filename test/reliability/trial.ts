@@ -4,10 +4,10 @@ import { Vault } from '../../src/store/access/vault';
 import { verifyLedger } from '../../src/store/runs/ledger-verification';
 import type { Faults } from '../../stand-in/faults';
 import { noFaults } from '../../stand-in/faults';
-import { StandIn } from '../../stand-in/host';
 import { Random, seedOf } from '../../stand-in/message/random';
 import type { Scenario } from '../../stand-in/scenario/mailbox';
 import { type App, demoScenario, hosted, indexed, PASSWORD, USER, until } from '../harness';
+import { freshHost } from './fresh-host';
 import { type Actor, type Instance, Mirror } from './mirror';
 import { Others } from './others';
 import { Strikes } from './strikes';
@@ -102,7 +102,7 @@ interface Asked {
 /** One mailbox, some runs on it with faults at random points, and everything checked against the model. */
 export async function trial(app: App, { seed, strikes: withStrikes }: TrialOptions): Promise<TrialReport> {
   const random = new Random(seedOf(seed, 1));
-  const host = await StandIn.start({ scenario: mailboxOf(random), user: USER, password: PASSWORD });
+  const host = await freshHost({ scenario: mailboxOf(random), user: USER, password: PASSWORD });
   const report: TrialReport = { runs: 0, messages: 0, strikes: {}, left: {}, acts: 0, late: 0, story: [] };
   try {
     const around = surroundings(random);
