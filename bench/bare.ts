@@ -9,11 +9,14 @@ export class Bare {
   private tag = 0;
   private constructor(private readonly socket: Socket) {}
 
-  static async open({ plainPort }: Pick<Dovecot, 'plainPort'>): Promise<Bare> {
+  static async open(
+    { plainPort }: Pick<Dovecot, 'plainPort'>,
+    who = { user: DOVECOT_USER, password: DOVECOT_PASSWORD },
+  ): Promise<Bare> {
     const socket = createConnection(plainPort, '127.0.0.1');
     await new Promise((resolve) => socket.once('data', resolve));
     const bare = new Bare(socket);
-    await bare.command(`LOGIN ${DOVECOT_USER} ${DOVECOT_PASSWORD}`);
+    await bare.command(`LOGIN ${who.user} ${who.password}`);
     return bare;
   }
 
