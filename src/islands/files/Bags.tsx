@@ -103,7 +103,7 @@ function BagSteps({ bag }: { bag: Bag }) {
             </span>
           ))}
           {isDone && bag.place === 'download' && (
-            <a className="button mt-1 inline-block" href={`/api${base}/bags/${bag.id}/download`} download>
+            <a className="button mt-1 block w-fit" href={`/api${base}/bags/${bag.id}/download`} download>
               {text.files.download}
             </a>
           )}

@@ -372,7 +372,7 @@ export const en = {
     example: (name: string) => `An example: ${name}`,
     before: (bytes: string) => `Before, ${bytes}`,
     afterwards: (bytes: string, width: number, height: number) => `Afterwards, ${bytes}, ${width} × ${height} points`,
-    noExample: 'No picture of this set is in the mail any more.',
+    noExample: 'This set has no picture that can be made smaller.',
     making: 'Making the example …',
     addSmaller: 'Add to the plan',
     addToPlan: (files: number, shown: string) => `Add ${files === 1 ? '1 file' : `${shown} files`} to the plan`,
