@@ -3,7 +3,7 @@ import { createReadStream } from 'node:fs';
 import { type FileHandle, lstat, readFile, rename } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { Readable } from 'node:stream';
-import { digestOf, hashOf, SMALL } from './digest';
+import { digestOf, fewOrComing, hashOf, SMALL } from './digest';
 import {
   createFile,
   DiskFull,
@@ -93,21 +93,15 @@ export class Bag {
    */
   async receive(path: string, octets: AsyncIterable<Uint8Array>): Promise<ReceivedFile> {
     const place = await this.placeFor(path);
-    const held: Uint8Array[] = [];
-    let size = 0;
-    const source = octets[Symbol.asyncIterator]();
-    for (let next = await source.next(); !next.done; next = await source.next()) {
-      held.push(next.value);
-      size += next.value.length;
-      if (size > SMALL) {
-        const file = await writtenFile(place, following(held, source));
-        return { size: file.size, kept: Promise.resolve({ path, ...file }) };
-      }
+    const few = await fewOrComing(octets);
+    if ('coming' in few) {
+      const file = await writtenFile(place, few.coming);
+      return { size: file.size, kept: Promise.resolve({ path, ...file }) };
     }
-    const kept = writtenSmall(place, Buffer.concat(held)).then((file) => ({ path, ...file }));
+    const kept = writtenSmall(place, few.all).then((file) => ({ path, ...file }));
     // Whoever waits for it hears of a failure.
     kept.catch(() => undefined);
-    return { size, kept };
+    return { size: few.all.length, kept };
   }
 
   private async placeFor(path: string): Promise<Place> {
@@ -257,16 +251,6 @@ async function writeNew(path: string, write: (file: FileHandle) => Promise<void>
   } finally {
     await file.close();
     if (!isWritten) await removeTree(path);
-  }
-}
-
-/** Pieces that were held, and what follows them. */
-async function* following(held: readonly Uint8Array[], rest: AsyncIterator<Uint8Array>): AsyncGenerator<Uint8Array> {
-  try {
-    yield* held;
-    for (let next = await rest.next(); !next.done; next = await rest.next()) yield next.value;
-  } finally {
-    await rest.return?.();
   }
 }
 

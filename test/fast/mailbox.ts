@@ -98,8 +98,8 @@ export class Mailbox {
     return answer instanceof Response ? answer.json() : JSON.parse(JSON.stringify(answer ?? null));
   }
 
-  /** Downloads a bag, or a range of it. */
-  async download(bag: number, range?: string): Promise<Response> {
+  /** Downloads a bag, a range of it, or one of its files. */
+  async download(bag: number, range?: string, path?: string): Promise<Response> {
     const route = ROUTES.downloadBag as Route;
     const request = new Request('http://127.0.0.1/', { headers: range ? { range } : {} });
     const { environment, account } = this;
@@ -108,6 +108,7 @@ export class Mailbox {
       account,
       request,
       parameters: { bag: `${bag}` },
+      query: path === undefined ? {} : { path },
     } as unknown as RouteInput) as Promise<Response>;
   }
 

@@ -258,3 +258,24 @@ test('a download goes on where it broke off', async () => {
   const inFolder = readdirSync(await folderOf(mailbox, bag.id), { recursive: true, withFileTypes: true });
   assert.equal(Number(read.stdout), inFolder.filter((entry) => entry.isFile()).length, read.stderr);
 });
+
+test('a file of a set is downloaded by its path, and nothing else of the machine is', async () => {
+  const mailbox = await Mailbox.open(server());
+  const bag = await saved(mailbox);
+  const [first] = await filesOf(mailbox, bag.id);
+  const one = await mailbox.download(bag.id, undefined, `data/${first.path}`);
+  const octets = Buffer.from(await one.arrayBuffer());
+  assert.equal(createHash('sha256').update(octets).digest('hex'), first.sha256);
+  assert.equal(one.headers.get('content-type'), 'application/octet-stream');
+  assert.match(await (await mailbox.download(bag.id, undefined, 'bagit.txt')).text(), /^BagIt-Version: 1\.0/);
+  for (const path of [
+    '',
+    'data',
+    first.path,
+    `data/${first.path.toUpperCase()}`,
+    'data/../bagit.txt',
+    '../../../etc/passwd',
+    '/etc/passwd',
+  ])
+    await assert.rejects(mailbox.download(bag.id, undefined, path), /does not exist/, path);
+});

@@ -36,7 +36,7 @@ export function Shrink({ bag, onPlanned }: { bag: Bag; onPlanned(lot: Lot): void
 
 function Choice({ bag, onPlanned }: { bag: Bag; onPlanned(lot: Lot): void }) {
   const [by, setBy] = useState<Shrinking>({ longest: SHRUNK_LENGTHS[0], place: 'keep' });
-  const { pictures } = usePictures(bag);
+  const { hasNone } = usePictures(bag);
   const plan = useChange<undefined, Lot>(
     () => '/lots',
     'POST',
@@ -72,7 +72,7 @@ function Choice({ bag, onPlanned }: { bag: Bag; onPlanned(lot: Lot): void }) {
       <button
         type="button"
         className="button button-chief self-start"
-        disabled={plan.isPending || pictures.length === 0}
+        disabled={plan.isPending || hasNone}
         onClick={() => plan.mutate(undefined, { onSuccess: onPlanned })}
       >
         {text.files.addSmaller}
@@ -92,21 +92,21 @@ interface Smaller {
 }
 
 /** Pictures among the first files of a set, of the formats that are made smaller. */
-function usePictures(bag: Bag): { pictures: BagFile[]; isRead: boolean } {
+function usePictures(bag: Bag): { pictures: BagFile[]; hasNone: boolean } {
   const { base, account } = useAccount();
   const files = useQuery({
     queryKey: ['bag-files', account.id, bag.id],
-    queryFn: () => call<{ files: BagFile[] }>(`${base}/bags/${bag.id}/files?limit=1000`),
+    queryFn: () => call<{ files: BagFile[]; next?: number }>(`${base}/bags/${bag.id}/files?limit=1000`),
   });
   const pictures = files.data?.files.filter(({ path = '' }) => SHRUNK.test(path)) ?? [];
-  return { pictures, isRead: files.data !== undefined };
+  return { pictures, hasNone: files.data !== undefined && files.data.next === undefined && pictures.length === 0 };
 }
 
 /** One of the largest pictures of the set, as it is and as it would be. */
 function Example({ bag, by }: { bag: Bag; by: Shrinking }) {
   const { base, account } = useAccount();
   const { octets } = useFigures();
-  const { pictures, isRead } = usePictures(bag);
+  const { pictures, hasNone } = usePictures(bag);
   const file = pictures.reduce<BagFile | undefined>(
     (most, one) => (!most || one.encoded > most.encoded ? one : most),
     undefined,
@@ -118,7 +118,7 @@ function Example({ bag, by }: { bag: Bag; by: Shrinking }) {
     enabled: file !== undefined,
     retry: false,
   });
-  if (isRead && !file) return <p className="note">{text.files.noExample}</p>;
+  if (hasNone) return <p className="note">{text.files.noExample}</p>;
   if (!file) return null;
   const name = file.path?.split('/').at(-1) ?? '';
   const type = /png$/i.test(name) ? 'png' : /webp$/i.test(name) ? 'webp' : 'jpeg';

@@ -65,24 +65,8 @@ export type Outcomes = Map<number, 'stands' | LeftReason>;
 /** Encoded octets of a picture that is made smaller. */
 const MOST_SHRUNK = 48 * 2 ** 20;
 /** Messages, and their octets, that are dealt with together. */
-const PACK_MESSAGES = 16;
-const PACK_OCTETS = 32 * 2 ** 20;
-
-/** Messages of one folder in packs that are dealt with one behind the other. */
-export function* packsOf(members: readonly Routed[]): Generator<Routed[]> {
-  let pack: Routed[] = [];
-  let octets = 0;
-  for (const member of members) {
-    if (pack.length >= PACK_MESSAGES || (pack.length > 0 && octets + member.size > PACK_OCTETS)) {
-      yield pack;
-      pack = [];
-      octets = 0;
-    }
-    pack.push(member);
-    octets += member.size;
-  }
-  if (pack.length > 0) yield pack;
-}
+export const PACK_MESSAGES = 16;
+export const PACK_OCTETS = 32 * 2 ** 20;
 
 /**
  * Puts beside messages others without some of their files, exact outside them, with their dates, flags and keywords. Each step

@@ -33,6 +33,7 @@ import {
   updateRun,
   wantedOf,
 } from '../../store/runs/runs';
+import { batches } from '../batches';
 import { LARGE, TooLarge, type Turn, type WorkContext } from '../context';
 import { type Fence, fenceOf } from '../fence';
 import { FolderSync } from '../sync/folder-sync';
@@ -43,7 +44,7 @@ import { conclude, quotaSnapshot } from './conclude';
 import { Destinations } from './destinations';
 import { Folders } from './folders';
 import { isOfConnection, type Lane, Lanes } from './lanes';
-import { packsOf, Rewriter } from './rewriter';
+import { PACK_MESSAGES, PACK_OCTETS, Rewriter } from './rewriter';
 import { arranged, type Group, isScattered, nextWave, type Planned, type Routed, sourcesOf } from './wave';
 
 /** Pending members held in memory at a time. */
@@ -283,7 +284,7 @@ class Carrier {
     let stops = false;
     for (const group of groups) {
       const members: Routed[] = [];
-      for (const pack of packsOf(group.members)) {
+      for await (const pack of batches(group.members, PACK_MESSAGES, PACK_OCTETS)) {
         stops ||= (await wantedOf(database, this.account.id, this.run.id)) !== null;
         if (stops) {
           for (const member of pack) rest.push(member);

@@ -27,6 +27,7 @@ import type { Queryable } from '../../store/database';
 import { tell } from '../../store/events';
 import { folderById, generationById } from '../../store/index/folders';
 import { finishJob, type Job } from '../../store/jobs';
+import { batches } from '../batches';
 import type { Turn, WorkContext } from '../context';
 import { type Fence, fenceOf } from '../fence';
 import { Outcomes } from './outcomes';
@@ -298,26 +299,6 @@ async function* pages<T extends { file: number }>(page: (after: number) => Promi
 /** A line of JSON an item (RFC 8259). */
 async function* lines(items: AsyncIterable<object>): AsyncGenerator<Buffer> {
   for await (const item of items) yield Buffer.from(`${JSON.stringify(item)}\n`);
-}
-
-/** Items in batches of at most so many, and of about so many octets. */
-async function* batches<T extends { size: number }>(
-  items: AsyncIterable<T>,
-  most: number,
-  octets: number,
-): AsyncGenerator<T[]> {
-  let batch: T[] = [];
-  let sum = 0;
-  for await (const item of items) {
-    if (batch.length >= most || (batch.length > 0 && sum + item.size > octets)) {
-      yield batch;
-      batch = [];
-      sum = 0;
-    }
-    batch.push(item);
-    sum += item.size;
-  }
-  if (batch.length > 0) yield batch;
 }
 
 /** Files in the order given, those of a folder together. */
