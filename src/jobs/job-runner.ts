@@ -4,7 +4,7 @@ import type { MailServer } from '../mail/server';
 import { type Account, accountById } from '../store/access/accounts';
 import { canSignIn } from '../store/access/credentials';
 import { bagById, updateBag } from '../store/archive/bags';
-import { type Database, isDatabaseTrouble, type Queryable, transaction } from '../store/database';
+import { type Database, isDatabaseTrouble, type Queryable } from '../store/database';
 import { tell } from '../store/events';
 import { scanById, updateScan } from '../store/index/scans';
 import {
@@ -19,6 +19,7 @@ import {
 } from '../store/jobs';
 import { runById, updateRun } from '../store/runs/runs';
 import { TooLarge, type Turn, type WorkContext } from './context';
+import { fenceOf } from './fence';
 import { leased } from './leased-server';
 import { confirmQuota, runQuotaCheck } from './quota-check';
 import { carryOut } from './run/run';
@@ -75,16 +76,25 @@ export class JobRunner {
     this.context.log.info(named(this.job), 'a job was taken');
     try {
       const account = await accountById(this.context.database, this.job.account);
-      if (account) await this.work(account);
+      if (account) await this.workOrFail(account);
     } catch (error) {
-      if (error instanceof LeaseLost) this.context.log.warn(named(this.job), 'the lease went to another worker');
-      else if (isDatabaseTrouble(error)) throw error;
-      else if (error instanceof TooLarge) await giveWay(this.context.database, this.job, this.context.worker, true);
-      else await this.failed(this.job, error);
+      if (!(error instanceof LeaseLost)) throw error;
+      this.context.log.warn(named(this.job), 'the lease went to another worker');
     } finally {
       clearInterval(keeper);
       await this.server?.close();
       this.context.log.info({ ...named(this.job), ms: Date.now() - begun }, 'a job was let go');
+    }
+  }
+
+  /** Does the job, and writes down what it failed of. */
+  private async workOrFail(account: Account): Promise<void> {
+    try {
+      await this.work(account);
+    } catch (error) {
+      if (error instanceof LeaseLost || isDatabaseTrouble(error)) throw error;
+      if (error instanceof TooLarge) await giveWay(this.context.database, this.job, this.context.worker, true);
+      else await this.failed(this.job, error);
     }
   }
 
@@ -148,7 +158,10 @@ export class JobRunner {
   }
 
   private async pause(job: Job, problem?: { kind: string; detail: string }): Promise<void> {
-    await transaction(this.context.database, async (client) => {
+    await fenceOf(
+      this.context,
+      job,
+    )(async (client) => {
       const change = { state: 'paused' as const, wanted: null, ...(problem ? { problem } : {}) };
       await updateRun(client, job.account, job.subject, change);
       await finishJob(client, job);
@@ -156,17 +169,22 @@ export class JobRunner {
     });
   }
 
-  /** Trouble that passes is tried again, later and later; other trouble ends the work, and says why. */
+  /**
+   * Trouble that passes is tried again, later and later; other trouble ends the work, and says why. What a worker failed of that
+   * lost the lease, and its connection with it, concerns nobody: another has taken the job over, or has done it.
+   */
   private async failed(job: Job, error: unknown): Promise<void> {
     const { database, vault, worker, log } = this.context;
+    const fenced = fenceOf(this.context, job);
     const problem = problemOf(error);
+    await fenced(async () => undefined);
     log.warn({ ...named(job), problem: problem.kind, err: error }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
     if (job.kind === 'quota-check') return finishJob(database, job);
     // What the server says can't be believed, or there is no room here: a person decides whether to go on.
     if (job.kind === 'run' && (problem.kind === 'unreadable-answer' || problem.kind === 'disk-full'))
       return this.pause(job, problem);
-    await transaction(database, async (client) => {
+    await fenced(async (client) => {
       const { attempts: before, update } = await workOf(client, job);
       const attempts = before + 1;
       // Somebody may have signed in while what was kept before was refused.

@@ -1,5 +1,4 @@
 import type { MailServer } from '../mail/server';
-import { transaction } from '../store/database';
 import { tell } from '../store/events';
 import { type Search, saveFound, searchById, staleFolders, updateSearch } from '../store/index/searches';
 import { finishJob, isAwaited, type Job } from '../store/jobs';
@@ -44,7 +43,10 @@ export async function failSearch(
   job: Job,
   problem: { kind: string; detail: string },
 ): Promise<void> {
-  await transaction(context.database, async (client) => {
+  await fenceOf(
+    context,
+    job,
+  )(async (client) => {
     const asked = await searchById(client, job.account, job.subject);
     if (asked) {
       const change = { state: 'failed' as const, folders: asked.folders, problem };
