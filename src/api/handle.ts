@@ -60,8 +60,8 @@ export async function handleApi(request: Request, clientAddress: string): Promis
       headers: { 'content-type': 'application/json', 'cache-control': 'no-store' },
     });
   } catch (error) {
-    // Who asked has gone: there is nobody to tell, and nothing was refused.
-    if (request.signal.aborted) return new Response(null, { status: 499 });
+    // Who asked has gone, and so nothing was done: there is nobody to tell, and nothing was refused.
+    if (request.signal.aborted && error === request.signal.reason) return new Response(null, { status: 499 });
     const problem = error instanceof Problem ? error : (ofDatabase(error) ?? internal(environment, error));
     const { status, type } = problem;
     const who = { from: networkOf(clientAddress), accounts: identity?.accounts.map(({ id }) => id) };
