@@ -67,7 +67,7 @@ export class Previews {
       const file = await fileById(context.database, account.id, id);
       if (!file) throw notFound();
       made = await this.make(context, account, file, sight, signal);
-      this.made.set(key, made);
+      if (isForGood(made)) this.made.set(key, made);
     }
     if (made.kind === 'picture' || made.kind === 'words') return made;
     throw conflict('no-preview', REASONS[made.kind === 'refused' ? made.reason : 'damaged']);
@@ -123,6 +123,11 @@ export class Previews {
       );
     });
   }
+}
+
+/** Whether it would be made the same again: on a machine with less to do, a file may not take too long. */
+function isForGood(made: Made): boolean {
+  return made.kind !== 'refused' || (made.reason !== 'too-slow' && made.reason !== 'too-much-memory');
 }
 
 /** The first octets of a file, decoded. */

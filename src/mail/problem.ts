@@ -50,6 +50,13 @@ const PASSING = new Set<MailProblemKind>([
   'authorization-unreachable',
 ]);
 
+/** What a server says of one message or section alone, after which the connection is as good as before. */
+const OF_ONE = new Set<MailProblemKind>(['message-gone', 'command-refused', 'throttled']);
+
+export function isOfOne(error: unknown): error is MailProblem {
+  return error instanceof MailProblem && OF_ONE.has(error.kind);
+}
+
 export function isPassing(error: unknown): boolean {
   return error instanceof MailProblem && PASSING.has(error.kind);
 }

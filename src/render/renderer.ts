@@ -54,7 +54,9 @@ export class Renderer {
     if (this.isBusy) return;
     this.isBusy = true;
     clearTimeout(this.idle);
-    for (let one = this.waiting.shift(); one; one = this.waiting.shift()) one.done(await this.ask(one.task));
+    for (let one = this.waiting.shift(); one; one = this.waiting.shift())
+      // What can't be asked at all is refused too, and the next is asked.
+      one.done(await this.ask(one.task).catch((): Made => ({ kind: 'refused', reason: 'damaged' })));
     this.isBusy = false;
     this.idle = setTimeout(() => this.close(), IDLE_MS).unref();
   }
@@ -79,9 +81,12 @@ export class Renderer {
           told({ kind: 'refused', reason: why });
         };
         child.once('exit', ended);
+        // One that could not be started has no exit.
+        child.once('error', ended);
         child.on('message', (answer: Told) => {
           if (answer.id !== id) return;
           child.off('exit', ended);
+          child.off('error', ended);
           told(answer.made);
         });
         // A process that has just ended can't be told anything; its end is what is answered.

@@ -279,3 +279,19 @@ test('a file of a set is downloaded by its path, and nothing else of the machine
   ])
     await assert.rejects(mailbox.download(bag.id, undefined, path), /does not exist/, path);
 });
+
+test('what was read back before a pause is not said to be read back again', async () => {
+  const mailbox = await Mailbox.open(server());
+  const { id } = await saved(mailbox);
+  const [first] = await filesOf(mailbox, id);
+  await mailbox.database.query(
+    `update bag_file set checked_at = case when file = $1 then timestamptz '2020-01-01' end where bag = $2`,
+    [first.file, id],
+  );
+  await mailbox.database.query(`update bag set state = 'queued'`);
+  await enqueue(mailbox.database, mailbox.account.id, 'save', id);
+  await mailbox.work();
+  const files = await filesOf(mailbox, id);
+  assert.equal(files.find(({ file }: { file: number }) => file === first.file).checkedAt, '2020-01-01T00:00:00.000Z');
+  assert.ok(files.every(({ checkedAt }: { checkedAt: string | null }) => checkedAt !== null));
+});

@@ -74,7 +74,7 @@ async function* pathsOf(list: string): AsyncGenerator<string> {
   yield* TAG_FILES;
 }
 
-/** Writes what a call answers to a path below a folder. What breaks off is not left under its name. */
+/** Writes what a call answers to a path below a folder. What breaks off leaves an empty file, which is not equal to the one that was saved. */
 async function writeInto(folder: FileSystemDirectoryHandle, path: string, from: string): Promise<FileSystemFileHandle> {
   const levels = path.split('/');
   let parent = folder;

@@ -9,7 +9,7 @@ import { smallerPart } from '../../core/mime/smaller';
 import { countOf, rangesOf } from '../../core/sets/ranges';
 import { oneLine } from '../../core/text';
 import { decoded } from '../../mail/mime/decoded';
-import { MailProblem } from '../../mail/problem';
+import { isOfOne, MailProblem } from '../../mail/problem';
 import { bySection } from '../../mail/sections';
 import type { MailServer, Outline, Wanted } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
@@ -232,7 +232,7 @@ export class Rewriter {
       try {
         await take(at, octets);
       } catch (error) {
-        if (!(error instanceof MailProblem) || !OF_ONE.has(error.kind)) throw error;
+        if (!isOfOne(error)) throw error;
         problems.push([at, error]);
       }
     };
@@ -456,9 +456,6 @@ function isLike(outline: Outline, { size, original }: Prepared): boolean {
     (outline.flags & KEPT_FLAGS) === (original.flags & KEPT_FLAGS)
   );
 }
-
-/** What the server says of one message, after which the connection is as good as before. */
-const OF_ONE = new Set<MailProblem['kind']>(['message-gone', 'command-refused', 'throttled']);
 
 /** A message that should have so many octets; one more shows that it has not. */
 function wholeMessage(uid: number, size: number): Wanted {

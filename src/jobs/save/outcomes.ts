@@ -48,7 +48,13 @@ export class Outcomes {
     this.batch = [];
     this.octets = 0;
     this.since = Date.now();
-    await this.writing;
+    try {
+      await this.writing;
+    } catch (error) {
+      // Nothing is under way any more when this throws.
+      await Promise.allSettled(batch.map((outcome) => ('kept' in outcome ? outcome.kept : undefined)));
+      throw error;
+    }
     this.writing = this.writeDown(batch);
     // Whoever waits for it hears of a failure.
     this.writing.catch(() => undefined);

@@ -14,6 +14,7 @@ export interface NamedFile {
 export class Paths {
   /** By folded path, the number that was given last to a file of that name. */
   private readonly numbers = new Map<string, number>();
+  private readonly days: Intl.DateTimeFormat;
   /** Folded paths that the bag has already. */
   private taken: ReadonlySet<string> = new Set();
 
@@ -22,9 +23,11 @@ export class Paths {
    * @param takenOf which of paths the bag has already, folded.
    */
   constructor(
-    private readonly timeZone: string,
+    timeZone: string,
     private readonly takenOf: (paths: readonly string[]) => Promise<ReadonlySet<string>>,
-  ) {}
+  ) {
+    this.days = new Intl.DateTimeFormat('en-CA', { timeZone });
+  }
 
   /** Paths that were given and are remembered. */
   get size(): number {
@@ -58,8 +61,7 @@ export class Paths {
   }
 
   private plain({ name, type, date, author }: NamedFile) {
-    const day = new Intl.DateTimeFormat('en-CA', { timeZone: this.timeZone }).format(date);
-    const filed = filePath({ name, type, day, author });
+    const filed = filePath({ name, type, day: this.days.format(date), author });
     return { ...filed, path: `${filed.folder}/${filed.name}` };
   }
 }

@@ -228,10 +228,12 @@ class Saver {
   /** Reads every file back from the disk. A bag that the person downloads is only a means: what they hand in is checked. */
   private async readBack(): Promise<void> {
     const { database } = this.context;
-    const unchecked = pages((after) => savedFiles(database, this.account.id, this.bag.id, after, PAGE));
-    for await (const files of batches(unchecked, READ_FILES, READ_OCTETS)) {
+    const saved = pages((after) => savedFiles(database, this.account.id, this.bag.id, after, PAGE));
+    for await (const some of batches(saved, READ_FILES, READ_OCTETS)) {
       await this.heed();
-      const read = await Promise.all(files.map((file) => (file.checkedAt ? file : this.folder.read(file.path))));
+      // What was read back before a pause stays checked as of then.
+      const files = some.filter(({ checkedAt }) => !checkedAt);
+      const read = await Promise.all(files.map(({ path }) => this.folder.read(path)));
       const isEqual = ({ size, sha256 }: SavedFile, at: number) =>
         read[at]?.size === size && read[at]?.sha256 === sha256;
       const equal = files.filter(isEqual).map(({ file }) => file);

@@ -1,5 +1,5 @@
 import { flagNames } from '../../core/mailbox/flags';
-import { MailProblem } from '../problem';
+import { isOfOne, MailProblem } from '../problem';
 import type { AppendedMessage, Arrived, Downloaded, Wanted } from '../server';
 import type { Channel } from './channel/channel';
 import type { Sent } from './channel/dialogue';
@@ -167,7 +167,7 @@ export async function* sectionsOctets(
         for await (const octets of section.octets(askOthers)) yield { of, octets };
         yield { of, isAtEnd: true };
       } catch (error) {
-        if (!(error instanceof MailProblem) || !OF_ONE.has(error.kind)) throw error;
+        if (!isOfOne(error)) throw error;
         yield { of, problem: error };
       }
     }
@@ -177,9 +177,6 @@ export async function* sectionsOctets(
     if (!isWhole && fetching.isBusy) channel.abandon();
   }
 }
-
-/** What the server says of one section, after which the connection is as good as before. */
-const OF_ONE = new Set<MailProblem['kind']>(['message-gone', 'command-refused', 'throttled']);
 
 function gone(): MailProblem {
   return new MailProblem('message-gone', 'The message, or this part of it, is not there any more.');
