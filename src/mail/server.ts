@@ -177,8 +177,8 @@ export interface MailServer {
   createFolder(serverName: string, role?: 'trash'): Promise<void>;
   /** All UIDs of the open folder, or those of a set that are still there. */
   uids(within?: Ranges): Promise<Ranges>;
-  /** All UIDs of the open folder, asked for in another way: each message tells its own. */
-  uidsOneByOne(): Promise<Ranges>;
+  /** All UIDs of the open folder from this one on, asked for in another way: each message tells its own. */
+  uidsOneByOne(from?: number): Promise<Ranges>;
   /** UIDs of the open folder that a search finds; all of its keys must hold. */
   find(keys: readonly SearchKey[]): Promise<Ranges>;
   /** UIDs of the open folder that bear \Deleted. */

@@ -60,6 +60,9 @@ export class FakeServer implements MailServer {
   after: (command: string) => void = () => {};
   /** Has what is expunged outside the trash put into the trash, as some hosts do. */
   handsOver = false;
+  /** Called with what a search finds, and with what a fetch tells; what they give is told in its place. */
+  searched: (uids: Ranges) => Ranges = (uids) => uids;
+  fetched: <T>(records: T[]) => T[] = (records) => records;
   private selected: FakeFolder | undefined;
 
   constructor(dialect: Partial<Dialect> = {}) {
@@ -143,11 +146,11 @@ export class FakeServer implements MailServer {
   }
 
   async uids(within?: Ranges): Promise<Ranges> {
-    return rangesOf(this.among(within).map(({ uid }) => uid));
+    return this.searched(rangesOf(this.among(within).map(({ uid }) => uid)));
   }
 
-  uidsOneByOne(): Promise<Ranges> {
-    return this.uids();
+  async uidsOneByOne(from = 1): Promise<Ranges> {
+    return rangesOf(this.fetched(this.among([[from, Number.MAX_SAFE_INTEGER]]).map(({ uid }) => uid)));
   }
 
   async find(): Promise<Ranges> {
@@ -159,7 +162,7 @@ export class FakeServer implements MailServer {
   }
 
   async *metadata(uids: Ranges) {
-    yield this.among(uids).map((message) => ({ ...message }));
+    yield this.fetched(this.among(uids).map((message) => ({ ...message })));
   }
 
   async readWhole(serverName: string) {
@@ -176,7 +179,7 @@ export class FakeServer implements MailServer {
   }
 
   async *flags(uids: Ranges): AsyncGenerator<FlagsRecord[]> {
-    yield this.among(uids).map(({ uid, flags, keywords }) => ({ uid, flags, keywords }));
+    yield this.fetched(this.among(uids).map(({ uid, flags, keywords }) => ({ uid, flags, keywords })));
   }
 
   async openAndReadFlags(serverName: string, uids: Ranges) {

@@ -100,6 +100,73 @@ for (const [name, dialect] of Object.entries(DIALECTS)) {
   });
 }
 
+/** Answers that lie, of one kind of question, from so manieth on for so many times. */
+interface Lies {
+  of: 'searched' | 'fetched';
+  from: number;
+  times: number;
+}
+
+/** Has a server lie so; nothing is found, or of what is told only every other. Gives whether it did. */
+function lie(fake: FakeServer, { of, from, times }: Lies): () => boolean {
+  let asked = 0;
+  const isLie = () => ++asked >= from && asked < from + times;
+  if (of === 'searched') fake.searched = (uids) => (isLie() ? [] : uids);
+  else fake.fetched = (records) => (isLie() ? records.filter((_, index) => index % 2 === 1) : records);
+  return () => asked >= from;
+}
+
+// What a server with UIDPLUS tells of itself saves questions: one without is asked all of them.
+for (const name of ['MOVE alone', 'neither'])
+  for (const of of ['searched', 'fetched'] as const)
+    test(`with ${name}, cut after any command and lied to in what is ${of} then, no message is lost nor twice`, async () => {
+      const dialect = DIALECTS[name] as Partial<Dialect>;
+      const commands = dialect.move === false ? 3 : 1;
+      for (let at = 1; at <= commands; at++)
+        for (const times of [1, 2])
+          for (let from = 1, reached = true; reached; from++) {
+            const fake = server(dialect);
+            const mailbox = await Mailbox.open(fake);
+            let sent = 0;
+            fake.after = () => {
+              if (++sent === at) throw new MailProblem('connection-lost', 'cut');
+            };
+            const { id } = await mailbox.call('startRun', { action: 'trash', where: TAKEN });
+            await assert.rejects(mailbox.work(), { kind: 'connection-lost' });
+            const lied = lie(fake, { of, from, times });
+            const where = `cut after command ${at}, ${times} lies from ${from} on`;
+            for (let tries = 0; tries < 4 && (await runOf(mailbox, id)).state !== 'done'; tries++)
+              await mailbox.work().catch((error) => assert.equal(error.kind, 'unreadable-answer', where));
+            reached = lied();
+            assert.deepEqual(mailbox.hosted, MOVED, where);
+            const run = await runOf(mailbox, id);
+            assert.deepEqual([run.state, run.done], ['done', { messages: 3, bytes: 401 }], where);
+            fake.searched = (uids) => uids;
+            fake.fetched = (records) => records;
+            assert.deepEqual(await mailbox.indexed(), MOVED, where);
+          }
+    });
+
+test('what was marked and not expunged is not said to be purged, whatever one answer says', async () => {
+  for (const uidPlus of [true, false])
+    for (const from of [1, 2, 3]) {
+      const fake = server({ uidPlus });
+      const mailbox = await Mailbox.open(fake);
+      fake.before = (command) => {
+        if (command.endsWith('EXPUNGE')) throw new MailProblem('connection-lost', 'cut');
+      };
+      const { id } = await mailbox.call('startRun', { action: 'purge', where: '' });
+      await assert.rejects(mailbox.work(), { kind: 'connection-lost' });
+      fake.before = () => {};
+      lie(fake, { of: 'searched', from, times: 1 });
+      await mailbox.work();
+      assert.deepEqual(mailbox.hosted.Trash, [], `a lie in answer ${from}`);
+      assert.deepEqual((await runOf(mailbox, id)).done, { messages: 1, bytes: 50 }, `a lie in answer ${from}`);
+    }
+});
+
+const runOf = (mailbox: Mailbox, id: number) => mailbox.call('getRun', {}, { run: `${id}` });
+
 test('an original goes only while its copy stands: what another program removes from the trash is not lost', async () => {
   const fake = server({ move: false });
   const mailbox = await Mailbox.open(fake);

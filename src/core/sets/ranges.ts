@@ -5,6 +5,9 @@
  */
 export type Ranges = readonly (readonly [number, number])[];
 
+/** The highest UID that a message can have (RFC 9051 §2.3.1.1). */
+export const MAX_UID = 0xffffffff;
+
 /** Builds a set from numbers in any order, repeats allowed. */
 export function rangesOf(numbers: Iterable<number>): Ranges {
   const sorted = Float64Array.from(numbers).sort();

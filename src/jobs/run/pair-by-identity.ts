@@ -1,16 +1,35 @@
 import type { MessageRecord } from '../../core/mailbox/record';
 import type { Identity } from '../../store/index/moves';
 
+type Found = Pick<MessageRecord, 'uid' | 'emailId' | 'messageId' | 'size' | 'received'>;
+type Features = Omit<Identity, 'id'>;
+
 /**
  * Recognises messages under new UIDs: by EMAILID (RFC 8474) where both have one, else by Message-ID, size and
- * INTERNALDATE together. Of several that are alike to the octet any pairing is right, so they pair in order.
+ * INTERNALDATE together. Of several that are alike to the octet any pairing is right, so they pair in order. Where one of
+ * both could not be read but for its size and its date, these have to do.
  */
-export function pairByIdentity(
-  lost: readonly Identity[],
-  found: readonly Pick<MessageRecord, 'uid' | 'emailId' | 'messageId' | 'size' | 'received'>[],
+export function pairByIdentity(lost: readonly Identity[], found: readonly Found[]): { id: number; uid: number }[] {
+  const exact = paired(lost, found, (message) => message.emailId ?? `${message.messageId}\n${bare(message)}`);
+  const ids = new Set(exact.map(({ id }) => id));
+  const uids = new Set(exact.map(({ uid }) => uid));
+  const restOfLost = lost.filter(({ id }) => !ids.has(id));
+  const restOfFound = found.filter(({ uid }) => !uids.has(uid));
+  const unreadFound = paired(restOfLost, restOfFound.filter(isUnread), bare);
+  const unreadLost = paired(
+    restOfLost.filter(isUnread),
+    restOfFound.filter((one) => !isUnread(one)),
+    bare,
+  );
+  const taken = new Set(unreadFound.map(({ id }) => id));
+  return [...exact, ...unreadFound, ...unreadLost.filter(({ id }) => !taken.has(id))];
+}
+
+function paired<L extends Identity, F extends Found>(
+  lost: readonly L[],
+  found: readonly F[],
+  keyOf: (message: Features) => string,
 ): { id: number; uid: number }[] {
-  const keyOf = (message: Omit<Identity, 'id'>) =>
-    message.emailId ?? `${message.messageId}\n${message.size}\n${message.received.getTime()}`;
   const waiting = new Map<string, number[]>();
   for (const message of lost) {
     const key = keyOf(message);
@@ -18,10 +37,15 @@ export function pairByIdentity(
     if (ids) ids.push(message.id);
     else waiting.set(key, [message.id]);
   }
-  const pairs: { id: number; uid: number }[] = [];
-  for (const message of found) {
-    const id = waiting.get(keyOf(message))?.shift();
-    if (id !== undefined) pairs.push({ id, uid: message.uid });
-  }
-  return pairs;
+  // Of very many alike none is taken off the front of a long list.
+  for (const ids of waiting.values()) ids.reverse();
+  return found.flatMap((message) => {
+    const id = waiting.get(keyOf(message))?.pop();
+    return id === undefined ? [] : [{ id, uid: message.uid }];
+  });
 }
+
+const bare = ({ size, received }: Features) => `${size}\n${received.getTime()}`;
+
+/** Whether nothing is known of a message but its size and its date. */
+const isUnread = ({ emailId, messageId }: Features) => emailId === null && messageId === '';

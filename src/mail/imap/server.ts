@@ -1,6 +1,6 @@
 import type { SearchKey } from '../../core/criteria/imap';
 import type { MessageRecord } from '../../core/mailbox/record';
-import { countOf, intersection, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { countOf, intersection, MAX_UID, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
 import type {
   AppendedMessage,
@@ -21,7 +21,7 @@ import type {
 } from '../server';
 import { copiedUids } from './answers/copyuid';
 import { type Opened, OpenedAnswer } from './answers/opened';
-import { MAX_UID, readSet, SearchAnswer } from './answers/search';
+import { readSet, SearchAnswer } from './answers/search';
 import { Channel } from './channel/channel';
 import type { Command, Sent, Untagged } from './channel/dialogue';
 import { ignoreRefusal, unreadable, whole } from './channel/faults';
@@ -247,9 +247,16 @@ export class ImapServer implements MailServer {
     return intersection(await this.search([` UID ${first}:${last}`]), within);
   }
 
-  async uidsOneByOne(): Promise<Ranges> {
+  async uidsOneByOne(from = 1): Promise<Ranges> {
     const { serverName, messages } = this.folder;
-    if (messages > 0) return rangesOf(await this.readUids('FETCH 1:* (UID)', messages));
+    if (messages > 0) {
+      // The last message is told of whatever its UID (RFC 9051 §9, seq-range): no answer at all contradicts EXISTS.
+      const told = await this.readUids(`UID FETCH ${from}:* (UID)`, messages);
+      if (told.length > 0) return intersection(rangesOf(told), [[from, MAX_UID]]);
+      if (this.folder.messages > 0)
+        throw unreadable('The server says that a folder holds messages, and tells of none of them.');
+      return [];
+    }
     // An empty folder has nothing that could be asked for by number.
     const status = await this.status(serverName);
     if (status?.messages === 0) return [];

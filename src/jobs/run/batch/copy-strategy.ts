@@ -31,8 +31,9 @@ export class CopyStrategy extends BatchStrategy {
     const copies =
       here.state === 'copied' ? await this.stillCopied(here, to) : await this.copies(here, to, known, still);
     const gone = without(here.members, copies).filter(({ id }) => !still.has(id));
-    const copied = await this.advance({ ...here, state: 'copied', members: copies });
+    // Before it is written that only some were copied: it throws where another answer says that the others exist.
     await this.markVanished(here.generation, gone);
+    const copied = await this.advance({ ...here, state: 'copied', members: copies });
     await this.expungeCopied(copied, to);
   }
 
@@ -55,9 +56,7 @@ export class CopyStrategy extends BatchStrategy {
     const reason = await this.context.folders.open(to.generation);
     if (reason === 'folder-gone') return [];
     if (reason === 'changed') return this.arrived(batch, to, batch.members);
-    const there = new Set(
-      numbersOf(await this.context.server.uids(rangesOf(batch.members.map(({ arrived }) => arrived)))),
-    );
+    const there = await this.standing(rangesOf(batch.members.map(({ arrived }) => arrived)));
     const standing = batch.members.filter(({ arrived }) => there.has(arrived));
     return byUid(await this.withArrived(batch, to, without(batch.members, standing), standing));
   }

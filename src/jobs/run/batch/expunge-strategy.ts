@@ -1,5 +1,5 @@
 import { FLAG_BITS } from '../../../core/mailbox/flags';
-import { numbersOf, type Ranges, rangesOf } from '../../../core/sets/ranges';
+import { type Ranges, rangesOf } from '../../../core/sets/ranges';
 import { placementsById, purgePlacements } from '../../../store/index/moves';
 import { type Batch, type BatchMember, closeBatch } from '../../../store/runs/batches';
 import { moveSource } from '../../../store/runs/frozen';
@@ -10,11 +10,11 @@ export class ExpungeStrategy extends BatchStrategy {
   async send(batch: Batch, sources: Ranges): Promise<Answered> {
     await this.context.server.markDeleted(sources, true);
     // Before the expunge others may have taken some away: these were not purged by us.
-    const there = new Set(numbersOf(await this.context.server.uids(sources)));
+    const there = await this.standing(rangesOf(batch.members.map(({ uid }) => uid)), sources);
     const present = batch.members.filter(({ uid }) => there.has(uid));
     const purging = batch.method === 'expunge';
-    const marked = await this.advance({ ...batch, state: 'marked', members: purging ? present : batch.members });
     if (purging) await this.markVanished(batch.generation, without(batch.members, present));
+    const marked = await this.advance({ ...batch, state: 'marked', members: purging ? present : batch.members });
     await this.expungeOnly(marked, marked.generation, marked.members);
     this.context.probe.done = true;
     const close = await this.closingExpunged(marked);

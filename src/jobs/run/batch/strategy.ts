@@ -1,5 +1,5 @@
 import type { MessageRecord } from '../../../core/mailbox/record';
-import { difference, numbersOf, type Ranges, rangesOf } from '../../../core/sets/ranges';
+import { difference, intersection, MAX_UID, numbersOf, type Ranges, rangesOf } from '../../../core/sets/ranges';
 import { MailProblem } from '../../../mail/problem';
 import type { MailServer, Moved } from '../../../mail/server';
 import type { Account } from '../../../store/access/accounts';
@@ -20,6 +20,9 @@ import type { Fence } from '../../fence';
 import type { Destination, Destinations } from '../destinations';
 import type { Folders } from '../folders';
 import { pairByIdentity } from '../pair-by-identity';
+
+/** A message that came into a destination. */
+type Newcomer = Omit<Identity, 'id'> & { uid: number };
 
 /** Writes in a transaction that a batch is over. */
 export type Close = (client: Queryable) => Promise<void>;
@@ -74,7 +77,7 @@ export abstract class BatchStrategy {
     const reason = await this.context.folders.open(batch.generation);
     if (reason === 'folder-gone') return { batch, still: new Set() };
     if (reason !== 'changed') {
-      const uids = new Set(numbersOf(await this.context.server.uids(rangesOf(batch.members.map(({ uid }) => uid)))));
+      const uids = await this.standing(rangesOf(batch.members.map(({ uid }) => uid)));
       return { batch, still: new Set(batch.members.filter(({ uid }) => uids.has(uid)).map(({ id }) => id)) };
     }
     const generation = await this.context.folders.follow(batch.generation);
@@ -93,6 +96,20 @@ export abstract class BatchStrategy {
     members.sort((a, b) => a.uid - b.uid);
     const followed = await this.advance({ ...batch, generation: generation ?? batch.generation, members });
     return { batch: followed, still: new Set(now.keys()) };
+  }
+
+  /**
+   * Which of these the open folder holds. One answer that some are gone is not enough: each of them is asked for by itself.
+   *
+   * @param within a shorter way to name them, which may hold others.
+   */
+  protected async standing(uids: Ranges, within = uids): Promise<Set<number>> {
+    const { server } = this.context;
+    const found = intersection(await server.uids(within), uids);
+    const standing = new Set(numbersOf(found));
+    const silent = difference(uids, found);
+    if (silent.length > 0) for await (const told of server.flags(silent)) for (const { uid } of told) standing.add(uid);
+    return standing;
   }
 
   /** Expunges members that are marked, and nothing else: without UIDPLUS others' marks are lifted for that moment. */
@@ -174,22 +191,20 @@ export abstract class BatchStrategy {
   ): Promise<BatchMember[]> {
     if (members.length === 0) return [];
     const taken = new Set(known.map(({ arrived }) => arrived));
-    const candidates = (await this.newcomers(batch, to)).filter(({ uid }) => !taken.has(uid));
-    const identities = new Map(
-      (
-        await identitiesOf(
-          this.context.database,
-          this.context.account.id,
-          members.map(({ id }) => id),
-        )
-      ).map((identity) => [identity.id, identity]),
-    );
-    const wanted = members.flatMap(({ id }) => identities.get(id) ?? []);
+    const ids = members.map(({ id }) => id);
+    const wanted = await identitiesOf(this.context.database, this.context.account.id, ids);
+    const identities = new Map(wanted.map((identity) => [identity.id, identity]));
+    const inOrder = ids.flatMap((id) => identities.get(id) ?? []);
     const byId = new Map(members.map((member) => [member.id, member]));
-    return pairByIdentity(wanted, candidates).map(({ id, uid }) => ({
-      ...(byId.get(id) as BatchMember),
-      arrived: uid,
-    }));
+    let pairs: { id: number; uid: number }[] = [];
+    for await (const newcomers of this.newcomers(batch, to)) {
+      pairs = pairByIdentity(
+        inOrder,
+        newcomers.filter(({ uid }) => !taken.has(uid)),
+      );
+      if (pairs.length === inOrder.length) break;
+    }
+    return pairs.map(({ id, uid }) => ({ ...(byId.get(id) as BatchMember), arrived: uid }));
   }
 
   /** Members that have come, together with those of others that have: by the UIDs of one and the same UIDVALIDITY. */
@@ -206,30 +221,47 @@ export abstract class BatchStrategy {
     return this.arrived(batch, to, [...known, ...members]);
   }
 
-  /** What the destination holds that was not there when the batch began, and that no other batch of the run brought. */
-  protected async newcomers(batch: Batch, to: Destination): Promise<(Omit<Identity, 'id'> & { uid: number })[]> {
-    const { database, account } = this.context;
+  /**
+   * What the destination holds that was not there when the batch began, and that no other batch of the run brought. One
+   * answer that something did not come is not enough: who misses something reads on, and gets what another answer tells.
+   */
+  private async *newcomers(batch: Batch, to: Destination): AsyncGenerator<Newcomer[]> {
+    const { database, account, server } = this.context;
     const changed =
       to.uidValidity !== batch.destinationValidity || (await this.context.folders.open(to.generation)) === 'changed';
     if (changed) {
       // Its UIDs mean nothing any more: what the index did not know before is what came.
       const generation = await this.context.folders.follow(to.generation);
       Object.assign(to, await this.context.destinations.get(to.folder.id));
-      return generation === undefined
-        ? []
-        : freshIdentitiesIn(database, account.id, generation, this.context.run.freshFrom ?? 0);
+      if (generation !== undefined)
+        yield await freshIdentitiesIn(database, account.id, generation, this.context.run.freshFrom ?? 0);
+      return;
     }
     const from = batch.destinationUidNext ?? 1;
-    const uids = await this.context.server.uids([[from, 0xffffffff]]);
     const taken = await broughtUids(database, account.id, to.generation, from, this.context.run.id);
-    const fresh = difference(uids, taken);
+    const searched = difference(await server.uids([[from, MAX_UID]]), taken);
+    const records = await this.recordsOf(searched);
+    yield records;
+    const untold = difference(difference(await server.uidsOneByOne(from), taken), searched);
+    if (untold.length > 0) yield [...records, ...(await this.recordsOf(untold))];
+  }
+
+  /** What the server tells of messages of the open folder; of one that can't be read its size and its date. */
+  private async recordsOf(uids: Ranges): Promise<MessageRecord[]> {
+    const { server } = this.context;
     const records: MessageRecord[] = [];
-    let missing = fresh;
+    let missing = uids;
     // What did not come is asked for once more, before it is taken for what can't be read.
-    for (let tries = 0; missing.length > 0 && tries < 2; tries++) {
-      for await (const read of this.context.server.metadata(missing)) for (const record of read) records.push(record);
-      missing = difference(fresh, rangesOf(records.map(({ uid }) => uid)));
+    for (const ask of [server.metadata, server.metadata, server.bareMetadata]) {
+      if (missing.length === 0) break;
+      for await (const read of ask.call(server, missing)) for (const record of read) records.push(record);
+      missing = difference(uids, rangesOf(records.map(({ uid }) => uid)));
     }
+    if (missing.length > 0 && (await this.standing(missing)).size > 0)
+      throw new MailProblem(
+        'unreadable-answer',
+        'The server says nothing of some messages that came into a folder, so Tamsel can’t tell which they are.',
+      );
     return records;
   }
 

@@ -1,9 +1,6 @@
-import { countOf, type Ranges } from '../../../core/sets/ranges';
+import { countOf, MAX_UID, type Ranges } from '../../../core/sets/ranges';
 import type { Untagged } from '../channel/dialogue';
 import { type Cursor, Malformed } from '../wire/cursor';
-
-/** The largest UID (RFC 9051 §2.3.1.1). */
-export const MAX_UID = 0xffffffff;
 
 /** What a set of UIDs that a server tells may hold, or it is no answer. */
 export interface SetBounds {
