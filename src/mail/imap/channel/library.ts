@@ -1,3 +1,4 @@
+import type { Socket } from 'node:net';
 import type { Readable, Writable } from 'node:stream';
 import { ImapFlow, type ImapFlowOptions } from 'imapflow';
 import { specialUse } from 'imapflow/lib/special-use.js';
@@ -29,7 +30,7 @@ interface Insides {
   idRequested: Record<string, string> | false;
   expectCapabilityUpdate: boolean;
   namespace?: { prefix?: string };
-  socket: Readable | false;
+  socket: Socket | false;
   /** What inflates the octets of the socket, where COMPRESS is on. */
   _inflate?: Readable | null;
   streamer: Writable;
@@ -127,6 +128,8 @@ export class Library {
       connecting.catch(() => undefined);
       await Promise.race([connecting, late]);
       library.raiseSwallowed();
+      // What ends a literal goes by itself, and would be held back until the literal is acknowledged (RFC 1122 §4.2.3.4).
+      if (library.insides.socket) library.insides.socket.setNoDelay();
     } catch (error) {
       client.close();
       throw error;
