@@ -340,21 +340,16 @@ export class Rewriter {
     );
     const arrived: Arrived[] = [];
     const untold: Prepared[] = [];
-    let noted: Promise<void> = Promise.resolve();
-    try {
-      for (const one of prepared) {
-        const uid = await this.send(one, folder?.serverName ?? '', outcomes);
-        if (outcomes.has(one.member.id)) continue;
-        if (uid === undefined) untold.push(one);
-        else {
-          arrived.push({ ...one, uid });
-          const { id } = one.member;
-          noted = noted.then(() => this.fenced((client) => noteArrived(client, account.id, run.id, id, uid)));
-          noted.catch(() => undefined);
-        }
-      }
-    } finally {
-      await noted;
+    for (const one of prepared) {
+      const uid = await this.send(one, folder?.serverName ?? '', outcomes);
+      const { id } = one.member;
+      // Before the next is sent: who has lost the lease sends no more, since another may send the same.
+      await this.fenced(async (client) => {
+        if (uid !== undefined) await noteArrived(client, account.id, run.id, id, uid);
+      });
+      if (outcomes.has(id)) continue;
+      if (uid === undefined) untold.push(one);
+      else arrived.push({ ...one, uid });
     }
     for (const one of untold) {
       const uid = await this.find(one, uidNext);

@@ -56,7 +56,7 @@ export class CopyStrategy extends BatchStrategy {
     const reason = await this.context.folders.open(to.generation);
     if (reason === 'folder-gone') return [];
     if (reason === 'changed') return this.arrived(batch, to, batch.members);
-    const there = await this.standing(rangesOf(batch.members.map(({ arrived }) => arrived)));
+    const there = await this.standing(to.generation, rangesOf(batch.members.map(({ arrived }) => arrived)));
     const standing = batch.members.filter(({ arrived }) => there.has(arrived));
     return byUid(await this.withArrived(batch, to, without(batch.members, standing), standing));
   }

@@ -10,14 +10,14 @@ export class ExpungeStrategy extends BatchStrategy {
   async send(batch: Batch, sources: Ranges): Promise<Answered> {
     await this.context.server.markDeleted(sources, true);
     // Before the expunge others may have taken some away: these were not purged by us.
-    const there = await this.standing(rangesOf(batch.members.map(({ uid }) => uid)), sources);
+    const there = await this.standing(batch.generation, rangesOf(batch.members.map(({ uid }) => uid)), sources);
     const present = batch.members.filter(({ uid }) => there.has(uid));
     const purging = batch.method === 'expunge';
     if (purging) await this.markVanished(batch.generation, without(batch.members, present));
     const marked = await this.advance({ ...batch, state: 'marked', members: purging ? present : batch.members });
     await this.expungeOnly(marked, marked.generation, marked.members);
     this.context.probe.done = true;
-    const close = await this.closingExpunged(marked);
+    const close = await this.closingExpunged(marked, true);
     return close ? { close } : {};
   }
 
@@ -31,8 +31,8 @@ export class ExpungeStrategy extends BatchStrategy {
    *
    * @returns undefined where the end is written down already.
    */
-  private async closingExpunged(batch: Batch): Promise<Close | undefined> {
-    const { batch: here, still } = await this.locateAtSource(batch);
+  private async closingExpunged(batch: Batch, isAnswered = false): Promise<Close | undefined> {
+    const { batch: here, still } = await this.locateAtSource(batch, isAnswered);
     const gone = here.members.filter(({ id }) => !still.has(id));
     await this.unmark(here.members.filter(({ id }) => still.has(id)));
     if (here.state === 'sent' && here.method === 'expunge') {

@@ -10,11 +10,11 @@ export class MoveStrategy extends BatchStrategy {
     const known = membersFromCopyUid(batch, moved, to);
     if (known.length === batch.members.length) return { close: this.closing(batch, known, to) };
     // The server did not tell all: look what is still there, and find the rest by identity.
-    return { recover: () => this.recover(batch, known) };
+    return { recover: () => this.recover(batch, known, true) };
   }
 
-  async recover(batch: Batch, known: readonly BatchMember[] = []): Promise<void> {
-    const { batch: here, still } = await this.locateAtSource(batch);
+  async recover(batch: Batch, known: readonly BatchMember[] = [], isAnswered = false): Promise<void> {
+    const { batch: here, still } = await this.locateAtSource(batch, isAnswered);
     const to = await this.destinationOf(here);
     // A MOVE leaves nothing behind, so only what is gone from the source can have arrived.
     const have = new Set(known.map(({ id }) => id));

@@ -72,12 +72,19 @@ export abstract class BatchStrategy {
    */
   abstract recover(batch: Batch, known?: readonly BatchMember[]): Promise<void>;
 
-  /** Which members are still at the source. Where its UIDVALIDITY changed, the members are known by new UIDs then. */
-  protected async locateAtSource(batch: Batch): Promise<{ batch: Batch; still: Set<number> }> {
+  /**
+   * Which members are still at the source. Where its UIDVALIDITY changed, the members are known by new UIDs then.
+   *
+   * @param isAnswered whether the server said OK to what takes them away: then one more answer that they are gone is enough.
+   */
+  protected async locateAtSource(batch: Batch, isAnswered = false): Promise<{ batch: Batch; still: Set<number> }> {
     const reason = await this.context.folders.open(batch.generation);
     if (reason === 'folder-gone') return { batch, still: new Set() };
     if (reason !== 'changed') {
-      const uids = await this.standing(rangesOf(batch.members.map(({ uid }) => uid)));
+      const ours = rangesOf(batch.members.map(({ uid }) => uid));
+      const uids = isAnswered
+        ? new Set(numbersOf(await this.context.server.uids(ours)))
+        : await this.standing(batch.generation, ours);
       return { batch, still: new Set(batch.members.filter(({ uid }) => uids.has(uid)).map(({ id }) => id)) };
     }
     const generation = await this.context.folders.follow(batch.generation);
@@ -99,16 +106,25 @@ export abstract class BatchStrategy {
   }
 
   /**
-   * Which of these the open folder holds. One answer that some are gone is not enough: each of them is asked for by itself.
+   * Which of these the open folder holds. One answer that some are gone is not enough: the folder is opened anew, so that the
+   * server tells nothing of what others expunged meanwhile (RFC 9051 §7.5.1), and each is asked for by itself.
    *
    * @param within a shorter way to name them, which may hold others.
    */
-  protected async standing(uids: Ranges, within = uids): Promise<Set<number>> {
-    const { server } = this.context;
+  protected async standing(generation: number, uids: Ranges, within = uids): Promise<Set<number>> {
+    const { server, folders } = this.context;
     const found = intersection(await server.uids(within), uids);
     const standing = new Set(numbersOf(found));
     const silent = difference(uids, found);
-    if (silent.length > 0) for await (const told of server.flags(silent)) for (const { uid } of told) standing.add(uid);
+    if (silent.length === 0) return standing;
+    const reason = await folders.open(generation, true);
+    if (reason === 'folder-gone') return new Set();
+    if (reason === 'changed')
+      throw new MailProblem(
+        'unreadable-answer',
+        'A folder changed while Tamsel looked at it. Tamsel did nothing there.',
+      );
+    for await (const told of server.flags(silent)) for (const { uid } of told) standing.add(uid);
     return standing;
   }
 
@@ -240,14 +256,14 @@ export abstract class BatchStrategy {
     const from = batch.destinationUidNext ?? 1;
     const taken = await broughtUids(database, account.id, to.generation, from, this.context.run.id);
     const searched = difference(await server.uids([[from, MAX_UID]]), taken);
-    const records = await this.recordsOf(searched);
+    const records = await this.recordsOf(to.generation, searched);
     yield records;
     const untold = difference(difference(await server.uidsOneByOne(from), taken), searched);
-    if (untold.length > 0) yield [...records, ...(await this.recordsOf(untold))];
+    if (untold.length > 0) yield [...records, ...(await this.recordsOf(to.generation, untold))];
   }
 
   /** What the server tells of messages of the open folder; of one that can't be read its size and its date. */
-  private async recordsOf(uids: Ranges): Promise<MessageRecord[]> {
+  private async recordsOf(generation: number, uids: Ranges): Promise<MessageRecord[]> {
     const { server } = this.context;
     const records: MessageRecord[] = [];
     let missing = uids;
@@ -257,7 +273,7 @@ export abstract class BatchStrategy {
       for await (const read of ask.call(server, missing)) for (const record of read) records.push(record);
       missing = difference(uids, rangesOf(records.map(({ uid }) => uid)));
     }
-    if (missing.length > 0 && (await this.standing(missing)).size > 0)
+    if (missing.length > 0 && (await this.standing(generation, missing)).size > 0)
       throw new MailProblem(
         'unreadable-answer',
         'The server says nothing of some messages that came into a folder, so Tamsel can’t tell which they are.',
