@@ -3,7 +3,7 @@ import { after, describe, test } from 'node:test';
 import { FLAG_BITS } from '../../src/core/mailbox/flags';
 import { MailProblem } from '../../src/mail/problem';
 import type { Dialect } from '../../src/mail/server';
-import { cleanUp } from '../harness';
+import { cleanUp, until } from '../harness';
 import { deliver, FakeServer } from './fake-server';
 import { Mailbox } from './mailbox';
 
@@ -304,4 +304,23 @@ test('a run is paused and cancelled between batches; what was done stays, and th
   const run = await mailbox.call('getRun', {}, { run: `${id}` });
   assert.deepEqual([run.state, run.left.map((left: { reason: string }) => left.reason)], ['cancelled', ['cancelled']]);
   assert.deepEqual(mailbox.hosted, EVERYTHING_STAYS);
+});
+
+test('who asks for a pause while the run ends is told that it has ended, and nothing of it changes', async () => {
+  const mailbox = await Mailbox.open(server());
+  const { id } = await mailbox.call('startRun', { action: 'trash', where: TAKEN });
+  const ending = await mailbox.database.connect();
+  await ending.query('begin');
+  await ending.query(`update run set state = 'done', ended_at = now() where id = $1`, [id]);
+  const pausing = mailbox.call('pauseRun', {}, { run: `${id}` });
+  pausing.catch(() => undefined);
+  await until(async () => {
+    const { rows } = await mailbox.database.query(`select from pg_locks where not granted`);
+    return rows.length > 0;
+  });
+  await ending.query('commit');
+  ending.release();
+  await assert.rejects(pausing, { type: 'wrong-state' });
+  const { rows } = await mailbox.database.query('select state, wanted from run where id = $1', [id]);
+  assert.deepEqual(rows, [{ state: 'done', wanted: null }]);
 });

@@ -18,7 +18,7 @@ import {
   updateBag,
 } from '../../store/archive/bags';
 import { matchingFiles } from '../../store/archive/file-list';
-import { type Queryable, transaction } from '../../store/database';
+import { lockRow, type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { messagesMatching } from '../../store/index/messages';
 import { enqueue } from '../../store/jobs';
@@ -167,6 +167,7 @@ const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
     response: s.Bag,
     async handle({ environment: { database }, account, parameters }) {
       return transaction(database, async (client) => {
+        await lockRow(client, 'bag', account.id, Number(parameters.bag));
         const bag = await theBag(client, account, parameters.bag);
         const going = bag.state === 'queued' || bag.state === 'running' || bag.state === 'checking';
         const rests = bag.state === 'paused' || bag.state === 'failed';
@@ -284,6 +285,7 @@ export const deleteBag = route({
   async handle({ environment, identity, account, parameters }) {
     const { database, archive } = environment;
     await transaction(database, async (client) => {
+      await lockRow(client, 'bag', account.id, Number(parameters.bag));
       const bag = await theBag(client, account, parameters.bag);
       if (bag.state !== 'done' && bag.state !== 'cancelled' && bag.state !== 'erased')
         throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}. Cancel it first.`);

@@ -6,7 +6,7 @@ import { FATES, isOfFiles } from '../../core/plan/fates';
 import { csvLine } from '../../core/senders/csv-line';
 import { resume } from '../../jobs/run/resume';
 import type { Account } from '../../store/access/accounts';
-import { type Queryable, snapshot, transaction } from '../../store/database';
+import { lockRow, type Queryable, snapshot, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf } from '../../store/index/folders';
 import { messagesOfRun, type RunMessage } from '../../store/index/messages';
@@ -324,6 +324,7 @@ const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
     async handle({ environment, account, parameters }) {
       const id = Number(parameters.run);
       return transaction(environment.database, async (client) => {
+        await lockRow(client, 'run', account.id, id);
         const run = await runById(client, account.id, id);
         if (!run) throw notFound();
         const going = run.state === 'queued' || run.state === 'running';
