@@ -1,12 +1,14 @@
 import assert from 'node:assert/strict';
+import { execFileSync } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { Bag, type BaggedFile } from './bag';
 import { hashOf, SMALL } from './digest';
 import { Scratch } from './scratch';
+import { between, sizeOfZip, zipped } from './zip';
 
 const folder = mkdtempSync(join(tmpdir(), 'tamsel-archive-'));
 after(() => rmSync(folder, { recursive: true, force: true }));
@@ -86,4 +88,42 @@ test('files of a bag are written whole or not at all, and nothing that arrives s
     assert.equal(sha256(readFileSync(join(bag.path, 'data', path))), sum);
   }
   assert.equal(await bag.read('in/none'), undefined);
+});
+
+test('a ZIP archive has as many octets as it says, whatever the size of its directory, and opens elsewhere', async () => {
+  const from = join(folder, 'note.txt');
+  writeFileSync(from, 'seeds');
+  // 46 octets and its path an entry: the directory of 700 has less than 64 KiB, that of 800 more, by names alone.
+  for (const count of [0, 1, 700, 800, 1_100, 66_000]) {
+    const paths = Array.from(
+      { length: count },
+      (_, at) => `bag/data/2023/2023-08-06 Odile/${`${at}`.padStart(9, '0')}.txt`,
+    );
+    const files = paths.map((path) => ({ path, from, size: 5 }));
+    const size = sizeOfZip(files);
+    const pieces: Uint8Array[] = [];
+    for await (const piece of between(zipped(files), 0, size - 1)) pieces.push(piece);
+    const whole = Buffer.concat(pieces);
+    assert.equal(whole.length, size, `${count} files`);
+    const archive = join(folder, `${count}.zip`);
+    writeFileSync(archive, whole);
+    // Python's zipfile, which reads the directory and every file against its CRC.
+    const read = 'import sys, zipfile; z = zipfile.ZipFile(sys.argv[1]); print(z.testzip(), len(z.namelist()))';
+    assert.equal(execFileSync('python3', ['-c', read, archive], { encoding: 'utf8' }), `None ${count}\n`);
+  }
+});
+
+test('a file that changed its size since breaks the archive off', async () => {
+  const from = join(folder, 'grown.txt');
+  writeFileSync(from, 'seeds and bulbs');
+  await assert.rejects(async () => {
+    for await (const piece of zipped([{ path: 'a.txt', from, size: 5 }])) assert.ok(piece);
+  }, /has 15 octets, and had 5/);
+});
+
+test('an archive that ends early is an error, and no download that nobody ends', async () => {
+  const octets = inPieces(Buffer.alloc(10));
+  await assert.rejects(async () => {
+    for await (const piece of between(octets, 0, 10)) assert.ok(piece);
+  }, /ended before/);
 });

@@ -1,6 +1,5 @@
-import { createReadStream } from 'node:fs';
-import type { Readable } from 'node:stream';
-import { ZipFile } from 'yazl';
+import { createReadStream, type ReadStream } from 'node:fs';
+import { makeZip, predictLength } from 'client-zip';
 
 /** A file of a ZIP archive. */
 export interface ZippedFile {
@@ -14,33 +13,44 @@ export interface ZippedFile {
 
 /** Every archive of the same files has the same octets, so that a broken download can go on. The earliest that the format holds. */
 const WHEN = new Date(1980, 0, 1);
+/** A plain file that its owner writes and all read. */
+const MODE = 0o644;
 
-/**
- * A ZIP archive (ZIP64 where it has to be) as a stream, and its octets. The files are stored as they are: what people attach is
- * compressed by itself already.
- */
-export async function zipped(files: readonly ZippedFile[]): Promise<{ octets: Readable; size: number }> {
-  const zip = new ZipFile();
-  const octets = zip.outputStream as Readable;
-  // Whoever reads them is told; where nobody does, nobody has to know.
-  octets.on('error', () => undefined);
-  zip.on('error', (error) => octets.destroy(error as Error));
-  let read: Readable | undefined;
-  octets.on('close', () => read?.destroy());
-  for (const { path, from, size } of files)
-    zip.addReadStreamLazy(path, { compress: false, size, mtime: WHEN, mode: 0o100644 }, (done) => {
-      read = createReadStream(from, { highWaterMark: 1024 * 1024 });
-      if (octets.destroyed) read.destroy();
-      done(null, read);
-    });
-  // Its types leave out that it tells the size.
-  const size = await new Promise<number>((resolve) =>
-    zip.end({ forceZip64Format: false, comment: '' }, resolve as unknown as () => void),
-  );
-  return { octets, size };
+/** Octets that the archive of these files has. */
+export function sizeOfZip(files: readonly ZippedFile[]): number {
+  return Number(predictLength(files.map(({ path, size }) => ({ name: path, size, mode: MODE }))));
 }
 
-/** The octets of a stream from one to another, both included. What lies behind is not read. */
+/**
+ * A ZIP archive (ZIP64 where it has to be), a piece at a time. The files are stored as they are: what people attach is compressed
+ * by itself already. Throws where a file can't be read, or has not the size that it is said to have.
+ */
+export async function* zipped(files: readonly ZippedFile[]): AsyncGenerator<Uint8Array> {
+  let reading: ReadStream | undefined;
+  async function* octetsOf({ from, size }: ZippedFile) {
+    reading = createReadStream(from, { highWaterMark: 1024 * 1024 });
+    let read = 0;
+    for await (const piece of reading as AsyncIterable<Buffer>) {
+      read += piece.length;
+      yield piece;
+    }
+    if (read !== size) throw new Error(`A file has ${read} octets, and had ${size}.`);
+  }
+  function* entries() {
+    for (const file of files)
+      yield { name: file.path, size: file.size, lastModified: WHEN, mode: MODE, input: octetsOf(file) };
+  }
+  try {
+    yield* makeZip(entries()) as unknown as AsyncIterable<Uint8Array>;
+  } finally {
+    reading?.destroy();
+  }
+}
+
+/**
+ * The octets of a stream from one to another, both included. What lies behind is not read. One that ends before is an error: who
+ * was told so many would wait for the rest.
+ */
 export async function* between(
   octets: AsyncIterable<Uint8Array>,
   first: number,
@@ -53,4 +63,5 @@ export async function* between(
     at += piece.length;
     if (at > last) return;
   }
+  throw new Error('An archive ended before it had all of its octets.');
 }

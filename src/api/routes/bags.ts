@@ -1,7 +1,7 @@
 import { Readable } from 'node:stream';
 import * as v from 'valibot';
 import { type Bag as BagFolder, TAG_FILES } from '../../archive/bag';
-import { between, zipped } from '../../archive/zip';
+import { between, sizeOfZip, zipped } from '../../archive/zip';
 import * as s from '../../contract/schemas';
 import { fileId, WHOLE_MESSAGE } from '../../core/files/file';
 import { type Ranges, rangesOf } from '../../core/sets/ranges';
@@ -23,7 +23,7 @@ import { tell } from '../../store/events';
 import { messagesMatching } from '../../store/index/messages';
 import { enqueue } from '../../store/jobs';
 import { labelsOf, uncheckedFilesOf } from '../../store/plan/lots';
-import { type ByteRange, byteRange } from '../byte-range';
+import { byteRange } from '../byte-range';
 import { readyCriteria } from '../criteria';
 import { waitsOf } from '../job-waits';
 import { conflict, invalid, notFound } from '../problem';
@@ -207,17 +207,12 @@ export const downloadBag = route({
     if (query.path !== undefined) return oneFile(database, account, bag, folder, query.path);
     const listed = await folder.contents(MOST_ZIPPED);
     if (!listed) throw conflict('bag-missing', `The files of bag ${bag.id} are not on this machine any more.`);
-    const { octets, size } = await zipped(listed.map((file) => ({ ...file, path: `${bag.folder}/${file.path}` })));
+    const files = listed.map((file) => ({ ...file, path: `${bag.folder}/${file.path}` }));
+    const size = sizeOfZip(files);
     const etag = `"${account.id}-${bag.id}-${bag.createdAt.getTime()}-${size}"`;
-    let range: ByteRange | undefined;
-    try {
-      range = byteRange(request, size, etag);
-    } catch (error) {
-      octets.destroy();
-      throw error;
-    }
+    const range = byteRange(request, size, etag);
     const { first, last } = range ?? { first: 0, last: size - 1 };
-    const body = Readable.toWeb(Readable.from(between(octets, first, last), { objectMode: false }));
+    const body = Readable.toWeb(Readable.from(between(zipped(files), first, last), { objectMode: false }));
     return new Response(body as unknown as BodyInit, {
       status: range ? 206 : 200,
       headers: {
