@@ -90,7 +90,8 @@ function itemPieces(session: Session, placed: Placed, item: string): (string | B
   const [, what = '', from, length] = body;
   if (from === undefined) return literal(`BODY[${what}]`, section(message, what));
   const start = Number(from);
-  const octets = section(message, what, start + Number(length));
+  // Who asks for what lies behind its beginning reads all of it, a piece at a time.
+  const octets = section(message, what, start === 0 ? Number(length) : undefined);
   return literal(`BODY[${what}]<${start}>`, octets?.subarray(start, start + Number(length)) ?? null);
 }
 

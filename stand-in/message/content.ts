@@ -2,6 +2,8 @@ import type { LeafBody } from './entity';
 import { mixed, Random } from './random';
 
 const CRLF = '\r\n';
+const CR = 0x0d;
+const LF = 0x0a;
 const BASE64 = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/';
 
 /** Octets of base64 (RFC 2045 §6.8) for a number of octets: four for three, lines of 76, each ended. */
@@ -34,7 +36,8 @@ function base64Lines(octets: Buffer): Buffer {
   const out = Buffer.allocUnsafe(base64Size(octets.length));
   for (let from = 0, to = 0; from < text.length; from += 76) {
     to += text.copy(out, to, from, from + 76);
-    to += out.write(CRLF, to, 'latin1');
+    out[to++] = CR;
+    out[to++] = LF;
   }
   return out;
 }

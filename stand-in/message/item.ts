@@ -125,7 +125,7 @@ let written: { item: Item; name: string; octets: Buffer | null } | undefined;
 /**
  * The octets of a section such as '', '1.2', 'HEADER', '2.MIME', 'HEADER.FIELDS (From To)'; null where there is none.
  *
- * @param most octets of its beginning that are wanted; there may be more.
+ * @param most octets of its beginning that are wanted, where no more of it will be; there may be more.
  */
 export function section(item: Item, name: string, most = Number.POSITIVE_INFINITY): Buffer | null {
   if (written?.item === item && written.name === name) return written.octets;
