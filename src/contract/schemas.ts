@@ -284,6 +284,8 @@ export const Bag = v.object({
   endedAt: v.optional(Timestamp),
   /** When every octet was last read back from the disk. */
   checkedAt: v.optional(Timestamp),
+  /** Until when what was made ready for a download can be downloaded. */
+  keptUntil: v.optional(Timestamp),
 });
 
 export const BagFile = v.object({

@@ -5,7 +5,9 @@ import { forgetOverdueRequests } from '../store/access/authorization-requests';
 import { forgetCredential } from '../store/access/credentials';
 import { endOverdue } from '../store/access/sessions';
 import { dueWithdrawal, endWithdrawal, postponeWithdrawal } from '../store/access/token-revocations';
+import { bagById, overdueDownload, updateBag } from '../store/archive/bags';
 import { transaction } from '../store/database';
+import { tell } from '../store/events';
 import { dueForScan, openScan } from '../store/index/scans';
 import { enqueue } from '../store/jobs';
 import type { WorkContext } from './context';
@@ -15,6 +17,24 @@ export async function deleteExpired({ database }: Pick<WorkContext, 'database'>)
   await transaction(database, async (client) => {
     await forgetOverdueRequests(client);
     for (const account of await endOverdue(client)) await forgetCredential(client, account);
+  });
+}
+
+/**
+ * Deletes the files of a bag that was made ready for a download long ago; whether there was one. The files go first: killed in
+ * between, it is done again.
+ */
+export async function deleteOverdueDownload({
+  database,
+  archive,
+}: Pick<WorkContext, 'database' | 'archive'>): Promise<boolean> {
+  return transaction(database, async (client) => {
+    const bag = await overdueDownload(client);
+    if (!bag) return false;
+    await archive.bag(bag.account, bag.folder).erase();
+    await updateBag(client, bag.account, bag.id, { state: 'erased' });
+    await tell(client, bag.account, 'bag', await bagById(client, bag.account, bag.id));
+    return true;
   });
 }
 

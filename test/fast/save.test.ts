@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { DiskFull } from '../../src/archive/bag';
 import { createFile, orDiskFull } from '../../src/archive/disk';
+import { deleteOverdueDownload } from '../../src/jobs/housekeeping';
 import { MailProblem } from '../../src/mail/problem';
 import { bagById } from '../../src/store/archive/bags';
 import { enqueue } from '../../src/store/jobs';
@@ -257,6 +258,28 @@ test('a download goes on where it broke off', async () => {
   const read = spawnSync('python3', ['-c', script], { input: octets, encoding: 'utf8' });
   const inFolder = readdirSync(await folderOf(mailbox, bag.id), { recursive: true, withFileTypes: true });
   assert.equal(Number(read.stdout), inFolder.filter((entry) => entry.isFile()).length, read.stderr);
+});
+
+test('what was made ready for a download lies here for a week; copies that were handed in stay checked after it', async () => {
+  const mailbox = await Mailbox.open(server());
+  const stays = await saved(mailbox);
+  const bag = await saved(mailbox, { ...EVERY_FILE, place: 'download' });
+  const folder = await folderOf(mailbox, bag.id);
+  const [first] = await filesOf(mailbox, bag.id);
+  const handedIn = { files: [{ path: first.path, sha256: first.sha256 }] };
+  assert.equal((await mailbox.call('checkBag', handedIn, { bag: `${bag.id}` })).checked, 1);
+  const age = (days: number) =>
+    mailbox.database.query(`update bag set ended_at = now() - $1 * interval '1 day'`, [days]);
+  await age(6.9);
+  assert.equal(await deleteOverdueDownload(mailbox.context), false);
+  assert.ok(existsSync(folder));
+  await age(7.1);
+  assert.equal(await deleteOverdueDownload(mailbox.context), true);
+  assert.equal(await deleteOverdueDownload(mailbox.context), false, 'it is done once, and no other bag goes');
+  assert.deepEqual([existsSync(folder), existsSync(await folderOf(mailbox, stays.id))], [false, true]);
+  const { state, checked, keptUntil } = await mailbox.call('getBag', undefined, { bag: `${bag.id}` });
+  assert.deepEqual([state, checked.files, keptUntil], ['erased', 1, undefined]);
+  await assert.rejects(mailbox.download(bag.id), { type: 'wrong-state' });
 });
 
 test('a file of a set is downloaded by its path, and nothing else of the machine is', async () => {

@@ -30,12 +30,13 @@ import { conflict, invalid, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
 
-function shownBag({ wanted: _, attempts: __, problem, endedAt, checkedAt, ...bag }: Bag) {
+function shownBag({ wanted: _, attempts: __, problem, endedAt, checkedAt, keptUntil, ...bag }: Bag) {
   return {
     ...bag,
     ...(problem ? { problem } : {}),
     ...(endedAt ? { endedAt } : {}),
     ...(checkedAt ? { checkedAt } : {}),
+    ...(keptUntil ? { keptUntil } : {}),
   };
 }
 

@@ -34,7 +34,7 @@ export function Bags() {
 }
 
 function BagSteps({ bag }: { bag: Bag }) {
-  const { octets } = useFigures();
+  const { octets, day } = useFigures();
   const { base } = useAccount();
   const steer = useChange<string>(
     (verb) => `/bags/${bag.id}/${verb}`,
@@ -107,6 +107,7 @@ function BagSteps({ bag }: { bag: Bag }) {
               {text.files.download}
             </a>
           )}
+          {bag.keptUntil && <span className="note mt-1 block">{text.files.keptUntil(day(bag.keptUntil))}</span>}
         </Step>
         <Step number={2} name={text.files.check} note={text.files.checkNotes[bag.place]}>
           <strong>{text.files.ofSaved(count(bag.checked.files), count(bag.saved.files))}</strong>

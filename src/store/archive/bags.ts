@@ -44,7 +44,13 @@ export interface Bag {
   createdAt: Date;
   endedAt: Date | null;
   checkedAt: Date | null;
+  /** Until when what was made ready for a download lies on this machine; null of all else. */
+  keptUntil: Date | null;
 }
+
+/** Days for which what was made ready for a download lies on this machine. */
+const DOWNLOAD_DAYS = 7;
+const KEPT_UNTIL = `case when place = 'download' and state = 'done' then ended_at + interval '${DOWNLOAD_DAYS} days' end`;
 
 const amount = (name: string, bytes: string, condition: string) => `(
   select json_build_object('files', count(*), 'bytes', coalesce(sum(${bytes}), 0)) from bag_file f
@@ -55,7 +61,18 @@ const COLUMNS = `id, label, place, folder, state, json_build_object('files', ask
   coalesce((select json_agg(json_build_object('reason', l.reason, 'files', l.files, 'bytes', l.bytes) order by l.reason) from (
     select f.reason, count(*) as files, coalesce(sum(f.encoded), 0) as bytes from bag_file f
     where f.account = bag.account and f.bag = bag.id and f.reason is not null group by f.reason) l), '[]') as left,
-  wanted, attempts, problem, created_at as "createdAt", ended_at as "endedAt", checked_at as "checkedAt"`;
+  wanted, attempts, problem, created_at as "createdAt", ended_at as "endedAt", checked_at as "checkedAt",
+  ${KEPT_UNTIL} as "keptUntil"`;
+
+/** The oldest bag that lies here for a download, and does so longer than it should; kept from others until the transaction is over. */
+export async function overdueDownload(
+  client: Queryable,
+): Promise<{ account: number; id: number; folder: string } | undefined> {
+  return row(
+    client,
+    `select account, id, folder from bag where ${KEPT_UNTIL} < now() order by ended_at limit 1 for update skip locked`,
+  );
+}
 
 export async function bagsOf(db: Queryable, account: number): Promise<Bag[]> {
   return rows<Bag>(db, `select ${COLUMNS} from bag where account = $1 order by id desc`, [account]);

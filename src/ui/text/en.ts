@@ -327,6 +327,7 @@ export const en = {
       download: 'as a ZIP archive, ready for your computer',
     },
     ofAsked: (saved: string, asked: string, bytes: string) => `${saved} of ${asked} · ${bytes}`,
+    keptUntil: (day: string) => `Ready until ${day}.`,
     left: {
       vanished: (_: number, shown: string) => `${shown} no longer in the mailbox`,
       differs: (_: number, shown: string) => `${shown} not what the server had said`,
