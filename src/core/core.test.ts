@@ -44,6 +44,7 @@ test('paths read with slashes and without the namespace, unless that would be am
   assert.equal(readablePath('inbox', '.', 'INBOX.'), 'INBOX');
   assert.equal(readablePath('INBOX.and/or', '.', 'INBOX.'), 'INBOX.and/or');
   assert.equal(readablePath('INBOX.inbox', '.', 'INBOX.'), 'INBOX.inbox');
+  assert.equal(readablePath('INBOX.a\0b', '.', 'INBOX.'), 'a\ufffdb');
 });
 
 test('a tree adds every folder up into its parents', () => {

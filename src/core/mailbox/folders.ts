@@ -24,11 +24,12 @@ export function repeatsMail(attributes: Iterable<string>): boolean {
 /**
  * A folder's path as people read it: levels parted by `/`, without the prefix of the personal namespace.
  *
- * @param name the decoded name as the server lists it.
+ * @param listed the decoded name as the server lists it. A NUL in it, which modified UTF-7 can hold, is no character that is kept.
  * @returns the name as it is where the readable form would be ambiguous: a level that holds `/` itself, or one that
  *          would read INBOX.
  */
-export function readablePath(name: string, delimiter: string | null, prefix: string): string {
+export function readablePath(listed: string, delimiter: string | null, prefix: string): string {
+  const name = listed.replaceAll('\0', '\ufffd');
   if (name.toUpperCase() === 'INBOX') return 'INBOX';
   const inside = prefix !== '' && name.startsWith(prefix) ? name.slice(prefix.length) : name;
   if (inside === '' || inside.toUpperCase() === 'INBOX') return name;

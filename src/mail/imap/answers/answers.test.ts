@@ -98,7 +98,13 @@ test('folders with their figures, after the example of RFC 5819 §3, names in al
   });
   const names = read('* LIST () NIL inbox\r\n* LIST () "/" {3}\r\na"b\r\n* LIST () "/" "q\\"\\\\"\r\n');
   assert.deepEqual([...(names?.names.keys() ?? [])], ['INBOX', 'a"b', 'q"\\']);
-  for (const wrong of ['* LIST\r\n', '* LIST () "//" x\r\n', '* STATUS x (MESSAGES)\r\n', '* STATUS x (UIDNEXT 1)\r\n'])
+  for (const wrong of [
+    '* LIST\r\n',
+    '* LIST () "//" x\r\n',
+    '* LIST () "/" {3}\r\na\0b\r\n',
+    '* STATUS x (MESSAGES)\r\n',
+    '* STATUS x (UIDNEXT 1)\r\n',
+  ])
     assert.equal(read(wrong), undefined, wrong);
 });
 

@@ -32,7 +32,10 @@ function readName(cursor: Cursor): ListedName {
   while (!cursor.closes()) attributes.add(cursor.octets().toLowerCase());
   const delimiter = cursor.string();
   if (delimiter !== null && delimiter.length !== 1) throw new Malformed('a delimiter');
-  return { attributes, delimiter, wire: inboxOr(cursor.octets()) };
+  const wire = inboxOr(cursor.octets());
+  // No string of the protocol holds it (RFC 9051 §9, CHAR8), so no command could name that folder.
+  if (wire.includes('\0')) throw new Malformed('the name of a folder');
+  return { attributes, delimiter, wire };
 }
 
 /** INBOX means the same in any letters (RFC 9051 §5.1). */
