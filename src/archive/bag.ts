@@ -1,5 +1,5 @@
 import { createHash, randomUUID } from 'node:crypto';
-import { createReadStream } from 'node:fs';
+import { createReadStream, type Stats } from 'node:fs';
 import { type FileHandle, lstat, readFile, rename } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { Readable } from 'node:stream';
@@ -16,6 +16,8 @@ import {
   renameFolder,
   writeWhole,
 } from './disk';
+import { MboxFile } from './mbox-file';
+import { type MessageOfMbox, readBack } from './mbox-reader';
 
 /** A file of a bag that was written. */
 export interface BaggedFile {
@@ -112,6 +114,58 @@ export class Bag {
     return { target, arriving: join(arriving, randomUUID()) };
   }
 
+  /**
+   * A new file of messages, to be written by who asks. It is at its place at once: what was noted of it is what counts of it.
+   *
+   * @throws DiskFull
+   */
+  async mbox(path: string): Promise<MboxFile> {
+    const target = join(this.unfinished, 'data', path);
+    await makeFolder(dirname(target));
+    return MboxFile.create(target);
+  }
+
+  /**
+   * Makes the files of a bag that is not whole what was noted of them: what lies behind that goes, and so do the others. What
+   * may still be open is another file then, so that a worker that was stopped and goes on changes nothing of it.
+   *
+   * @param noted by path, how many octets.
+   * @throws DiskFull
+   */
+  async cutTo(noted: ReadonlyMap<string, number>): Promise<void> {
+    const data = join(this.unfinished, 'data');
+    if (await isThere(data))
+      for await (const path of filesBelow(data)) if (!noted.has(path)) await removeTree(join(data, path));
+    const found = await Promise.all([...noted.keys()].map((path) => lstat(join(data, path))));
+    const newest = Math.max(...found.map(({ mtimeMs }) => mtimeMs));
+    for (const [at, [path, octets]] of [...noted].entries()) {
+      const { size, mtimeMs } = found[at] as Stats;
+      if (size < octets) throw new Error(`The file ${path} of the bag ${this.path} has lost octets.`);
+      // Of files that were written to their end before another was begun nobody has one open.
+      if (size === octets && mtimeMs < newest) continue;
+      const { target, arriving } = await this.placeFor(path);
+      async function* kept() {
+        if (octets > 0) yield* createReadStream(target, { end: octets - 1, highWaterMark: 1024 * 1024 });
+      }
+      await writtenFile({ target, arriving }, kept());
+    }
+  }
+
+  /** Octets and SHA-256 of a file of a bag that is not whole yet. */
+  async unfinishedFile(path: string): Promise<BaggedFile> {
+    const file = await readFileAt(join(this.unfinished, 'data', path), path);
+    if (!file) throw new Error(`The file ${path} of the bag ${this.path} is gone.`);
+    return file;
+  }
+
+  /** Reads messages of a file back (mbox-reader.ts). */
+  readBack<T extends MessageOfMbox>(
+    path: string,
+    messages: AsyncIterable<T>,
+  ): AsyncGenerator<{ message: T; isEqual: boolean }> {
+    return readBack(join(this.path, 'data', path), messages);
+  }
+
   /** Takes a file away again, before the bag is whole. */
   async remove(path: string): Promise<void> {
     await removeTree(join(this.unfinished, 'data', path));
@@ -149,28 +203,8 @@ export class Bag {
   }
 
   /** Reads a file back from the disk; undefined where it is not there. */
-  async read(path: string): Promise<BaggedFile | undefined> {
-    const target = join(this.path, 'data', path);
-    try {
-      const found = await lstat(target);
-      if (!found.isFile()) return undefined;
-      if (found.size <= SMALL) {
-        const octets = await readFile(target);
-        return { path, size: octets.length, sha256: await digestOf(octets) };
-      }
-      let size = 0;
-      async function* counted() {
-        for await (const piece of createReadStream(target, { highWaterMark: 1024 * 1024 })) {
-          size += (piece as Buffer).length;
-          yield piece as Buffer;
-        }
-      }
-      const sha256 = await hashOf(counted());
-      return { path, size, sha256 };
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined;
-      throw error;
-    }
+  read(path: string): Promise<BaggedFile | undefined> {
+    return readFileAt(join(this.path, 'data', path), path);
   }
 
   /** A file of the bag, its manifests too, to be read; undefined where it is not there. */
@@ -199,6 +233,30 @@ export class Bag {
   async erase(): Promise<void> {
     await removeTree(this.unfinished);
     await removeTree(this.path);
+  }
+}
+
+/** Octets and SHA-256 of a file; undefined where there is none. */
+async function readFileAt(target: string, path: string): Promise<BaggedFile | undefined> {
+  try {
+    const found = await lstat(target);
+    if (!found.isFile()) return undefined;
+    if (found.size <= SMALL) {
+      const octets = await readFile(target);
+      return { path, size: octets.length, sha256: await digestOf(octets) };
+    }
+    let size = 0;
+    async function* counted() {
+      for await (const piece of createReadStream(target, { highWaterMark: 1024 * 1024 })) {
+        size += (piece as Buffer).length;
+        yield piece as Buffer;
+      }
+    }
+    const sha256 = await hashOf(counted());
+    return { path, size, sha256 };
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined;
+    throw error;
   }
 }
 

@@ -19,7 +19,7 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api mark --bag N                               takes the checked files of a bag out of the mail
            --shrink 1600|2560                            or makes its pictures smaller: points of the longer side
   ./tamsel api files [--where CRITERIA] [--order size|date|name|from] [--limit N]
-  ./tamsel api save --where CRITERIA [--what files|messages] [--place here|download] [--label TEXT]
+  ./tamsel api save --where CRITERIA [--what files|messages|mail] [--place here|download] [--label TEXT]
   ./tamsel api bags
   ./tamsel api download BAG FILE                          as a ZIP archive; a FILE that is there is gone on with
   ./tamsel api check BAG FOLDER                           compares an unpacked copy; 0 only if all of it is equal

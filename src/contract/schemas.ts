@@ -268,6 +268,8 @@ export const Bag = v.object({
   label: v.string(),
   /** What its folder is called. */
   folder: v.string(),
+  /** Each file by itself, or messages in mbox files. */
+  form: v.picklist(['files', 'mbox']),
   place: v.picklist(['here', 'download']),
   state: v.picklist(['queued', 'running', 'checking', 'paused', 'done', 'cancelled', 'failed', 'erased']),
   /** Octets as they count in the mailbox. */

@@ -57,8 +57,8 @@ const SaveFiles = v.object({
   label: v.optional(s.Label),
   /** `here`: into the archive of this machine. `download`: to be downloaded, and handed in to be checked. */
   place: v.picklist(['here', 'download']),
-  /** Files by themselves, or whole messages as .eml (RFC 5322). */
-  what: v.optional(v.picklist(['files', 'messages']), 'files'),
+  /** Files by themselves, whole messages as .eml (RFC 5322), or whole messages in mbox files (RFC 4155), which stay on this machine. */
+  what: v.optional(v.picklist(['files', 'messages', 'mail']), 'files'),
   where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
   scope: s.Scope,
   /** Of files, or of messages. */
@@ -82,12 +82,14 @@ export const saveFiles = route({
       throw invalid('Say one of where, ids and lots.', [
         { field: 'where', expected: 'exactly one of where, ids and lots' },
       ]);
+    if (body.what === 'mail' && body.place !== 'here')
+      throw invalid('Mail in mbox files is saved on this machine.', [{ field: 'place', expected: 'here' }]);
     const criteria = body.where === undefined ? undefined : await readyCriteria(database, account, body.where);
     return transaction(database, async (client) => {
       const now = new Date();
       let files: Ranges;
       if (body.lots) files = await uncheckedFilesOf(client, account.id, body.lots);
-      else if (body.what === 'messages') {
+      else if (body.what !== 'files') {
         const named = criteria ?? { ids: body.ids ?? [] };
         const messages = await messagesMatching(client, account, named, body.scope, now, body.except);
         files = rangesOf(messages.map((message) => fileId(message, WHOLE_MESSAGE)));
@@ -100,6 +102,7 @@ export const saveFiles = route({
           (body.where === undefined
             ? `${body.ids?.length ?? 0} chosen ${body.what}`
             : body.where.slice(0, MAX_LABEL) || `all ${body.what}`),
+        form: body.what === 'mail' ? 'mbox' : 'files',
         place: body.place,
         folder: `${body.what}-${now.toISOString().slice(0, 10)}`,
         files,

@@ -113,26 +113,28 @@ function BagSteps({ bag }: { bag: Bag }) {
           <strong>{text.files.ofSaved(count(bag.checked.files), count(bag.saved.files))}</strong>
           {isDone && bag.place === 'download' && <HandIn bag={bag} />}
         </Step>
-        <Step number={3} name={text.files.strip} note={text.files.stripNote}>
-          {planned ? (
-            <Link className="link" to="/review">
-              {text.files.inPlan(octets(planned.bytes))}
-            </Link>
-          ) : (
-            <span className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
-              <button
-                type="button"
-                className="button"
-                disabled={!isDone || bag.checked.files === 0 || plan.isPending}
-                onClick={() => plan.mutate(undefined, { onSuccess: setPlanned })}
-              >
-                {text.files.addToPlan(bag.checked.files, count(bag.checked.files))}
-              </button>
-              {isDone && <Shrink bag={bag} onPlanned={setPlanned} />}
-            </span>
-          )}
-          <Refused error={plan.error} />
-        </Step>
+        {bag.form === 'files' && (
+          <Step number={3} name={text.files.strip} note={text.files.stripNote}>
+            {planned ? (
+              <Link className="link" to="/review">
+                {text.files.inPlan(octets(planned.bytes))}
+              </Link>
+            ) : (
+              <span className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+                <button
+                  type="button"
+                  className="button"
+                  disabled={!isDone || bag.checked.files === 0 || plan.isPending}
+                  onClick={() => plan.mutate(undefined, { onSuccess: setPlanned })}
+                >
+                  {text.files.addToPlan(bag.checked.files, count(bag.checked.files))}
+                </button>
+                {isDone && <Shrink bag={bag} onPlanned={setPlanned} />}
+              </span>
+            )}
+            <Refused error={plan.error} />
+          </Step>
+        )}
       </ol>
       <Refused error={steer.error ?? erase.error} />
     </article>

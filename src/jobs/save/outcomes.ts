@@ -1,10 +1,10 @@
-import type { BaggedFile } from '../../archive/bag';
 import { addSavedFiles, type LeftFile, leaveFiles, type SavedFile } from '../../store/archive/bags';
 import type { Queryable } from '../../store/database';
+import type { Kept } from './intake';
 
 /** What became of a file: it was saved, once the disk keeps it; or it was left. */
 export type Outcome = { file: number; placement: number; encoded: number } & (
-  | { kept: Promise<BaggedFile> }
+  | { kept: Promise<Kept> }
   | { reason: LeftFile['reason'] }
 );
 

@@ -1,6 +1,5 @@
 import { type Bag as BagFolder, DiskFull } from '../../archive/bag';
 import { oneLine } from '../../core/text';
-import { decoded } from '../../mail/mime/decoded';
 import { MailProblem } from '../../mail/problem';
 import { bySection } from '../../mail/sections';
 import type { MailServer, Wanted } from '../../mail/server';
@@ -10,15 +9,11 @@ import {
   type Bag,
   bagById,
   cancelFilesOfBag,
-  indexedFiles,
   leaveFiles,
   leaveRestOfBag,
   noteChecked,
   type PendingFile,
   pendingFiles,
-  type SavedFile,
-  savedFiles,
-  takenPaths,
   type UnsavedReason,
   updateBag,
   wantedOfBag,
@@ -27,22 +22,18 @@ import type { Queryable } from '../../store/database';
 import { tell } from '../../store/events';
 import { folderById, generationById } from '../../store/index/folders';
 import { finishJob, type Job } from '../../store/jobs';
-import { batches } from '../batches';
 import type { Turn, WorkContext } from '../context';
 import { type Fence, fenceOf } from '../fence';
+import { FileIntake } from './file-intake';
+import type { Intake } from './intake';
+import { MailIntake } from './mail-intake';
 import { Outcomes } from './outcomes';
-import { Paths } from './paths';
 
 /** Files that are looked up at a time. */
 const PAGE = 500;
 /** Milliseconds between two announcements of what is done, and between two looks at what the person wants. */
 const ANNOUNCED_MS = 400;
 const HEEDED_MS = 200;
-/** Paths that are remembered at a time. */
-const MOST_PATHS = 100_000;
-/** Files, and octets, that are read back at a time. */
-const READ_FILES = 64;
-const READ_OCTETS = 24 * 2 ** 20;
 
 /** What is said where this machine has no room left. */
 export const DISK_FULL = {
@@ -78,7 +69,7 @@ class Saver {
   private readonly fenced: Fence;
   private readonly server: MailServer;
   private readonly folder: BagFolder;
-  private readonly paths: Paths;
+  private readonly intake: Intake;
   private readonly outcomes: Outcomes;
   private announcedAt = 0;
   private heededAt = 0;
@@ -94,9 +85,8 @@ class Saver {
     this.fenced = fenceOf(context, job);
     this.server = withThrottleRetry(server, async () => undefined);
     this.folder = context.archive.bag(account.id, bag.folder);
-    this.paths = new Paths(account.settings.timeZone, (paths) =>
-      takenPaths(context.database, account.id, bag.id, paths),
-    );
+    const as = bag.form === 'mbox' ? MailIntake : FileIntake;
+    this.intake = new as(context.database, account, bag, this.folder);
     this.outcomes = new Outcomes(account.id, bag.id, (act) => this.write(act));
   }
 
@@ -130,15 +120,16 @@ class Saver {
   private async fetchAll(): Promise<void> {
     const { database } = this.context;
     const page = () => pendingFiles(database, this.account.id, this.bag.id, PAGE);
+    await this.intake.begin();
     try {
       for (let files = await page(); files.length > 0; files = await page()) {
-        if (this.paths.size > MOST_PATHS) this.paths.forget();
-        await this.paths.lookUp(files);
+        await this.intake.ready(files);
         for (const group of byGeneration(files)) await this.fetch(group);
         await this.outcomes.settle();
       }
     } finally {
       // Nothing is written any more once this ends, however it does.
+      await this.intake.end();
       await this.outcomes.settle().catch(() => undefined);
     }
     await this.fenced((client) => leaveRestOfBag(client, this.account.id, this.bag.id, 'vanished'));
@@ -164,17 +155,15 @@ class Saver {
 
   /** Takes a file in, or leaves it; or says that the server asked for patience. */
   private async receive(file: PendingFile, octets: AsyncIterable<Buffer>): Promise<'again' | undefined> {
-    const path = await this.paths.pathFor(file);
     const fetched = { encoded: 0 };
     try {
-      const { kept } = await this.folder.receive(path, decoded(counted(octets, fetched), file.encoding));
+      const { kept, takeBack } = await this.intake.receive(file, counted(octets, fetched));
       if (fetched.encoded === file.size) {
         const { placement, size: encoded } = file;
         await this.outcomes.add({ file: file.file, placement, encoded, kept });
         return undefined;
       }
-      await kept;
-      await this.folder.remove(path);
+      await takeBack();
       await this.leave(file, 'differs');
     } catch (error) {
       if (!(error instanceof MailProblem)) throw error;
@@ -206,17 +195,12 @@ class Saver {
   }
 
   private async seal(): Promise<void> {
-    const { database } = this.context;
     const { id, label } = this.bag;
-    const of = this.account.id;
-    const index = await this.folder.write(
-      'index.jsonl',
-      lines(pages((after) => indexedFiles(database, of, id, after, PAGE))),
-    );
+    const { intake } = this;
+    const index = await this.folder.write('index.jsonl', lines(intake.index()));
     async function* files() {
       yield index;
-      for await (const { path, size, sha256 } of pages((after) => savedFiles(database, of, id, after, PAGE)))
-        yield { path, size, sha256 };
+      yield* intake.files();
     }
     await this.folder.seal(files(), {
       'Bagging-Date': new Date().toISOString().slice(0, 10),
@@ -227,21 +211,12 @@ class Saver {
 
   /** Reads every file back from the disk. A bag that the person downloads is only a means: what they hand in is checked. */
   private async readBack(): Promise<void> {
-    const { database } = this.context;
-    const saved = pages((after) => savedFiles(database, this.account.id, this.bag.id, after, PAGE));
-    for await (const some of batches(saved, READ_FILES, READ_OCTETS)) {
-      await this.heed();
-      // What was read back before a pause stays checked as of then.
-      const files = some.filter(({ checkedAt }) => !checkedAt);
-      const read = await Promise.all(files.map(({ path }) => this.folder.read(path)));
-      const isEqual = ({ size, sha256 }: SavedFile, at: number) =>
-        read[at]?.size === size && read[at]?.sha256 === sha256;
-      const equal = files.filter(isEqual).map(({ file }) => file);
-      const left = files.flatMap((file, at) => (isEqual(file, at) ? [] : [{ ...file, reason: 'differs' as const }]));
+    for await (const { equal, left } of this.intake.readBack()) {
       await this.write(async (client) => {
         if (left.length > 0) await leaveFiles(client, this.account.id, this.bag.id, left);
         if (this.bag.place === 'here') await noteChecked(client, this.account.id, this.bag.id, equal);
       });
+      await this.heed();
     }
   }
 
@@ -291,11 +266,6 @@ class Saver {
     this.announcedAt = Date.now();
     await tell(client, this.account.id, 'bag', await bagById(client, this.account.id, this.bag.id));
   }
-}
-
-/** Items of a list that is read page by page, each page behind the last item's number. */
-async function* pages<T extends { file: number }>(page: (after: number) => Promise<T[]>): AsyncGenerator<T> {
-  for (let read = await page(0); read.length > 0; read = await page(read.at(-1)?.file ?? 0)) yield* read;
 }
 
 /** A line of JSON an item (RFC 8259). */

@@ -26,10 +26,14 @@ export interface FileAmount {
   bytes: number;
 }
 
-/** A bag of files. */
+/** Each file by itself, or messages in mbox files (RFC 4155), one or more for each folder. */
+export type BagForm = 'files' | 'mbox';
+
+/** A bag of files or of mail. */
 export interface Bag {
   id: number;
   label: string;
+  form: BagForm;
   place: BagPlace;
   folder: string;
   state: BagState;
@@ -56,7 +60,7 @@ const amount = (name: string, bytes: string, condition: string) => `(
   select json_build_object('files', count(*), 'bytes', coalesce(sum(${bytes}), 0)) from bag_file f
   where f.account = bag.account and f.bag = bag.id and ${condition}) as ${name}`;
 
-const COLUMNS = `id, label, place, folder, state, json_build_object('files', asked_files, 'bytes', asked_bytes) as asked,
+const COLUMNS = `id, label, form, place, folder, state, json_build_object('files', asked_files, 'bytes', asked_bytes) as asked,
   ${amount('saved', 'f.size', 'f.reason is null')}, ${amount('checked', 'f.size', 'f.checked_at is not null')},
   coalesce((select json_agg(json_build_object('reason', l.reason, 'files', l.files, 'bytes', l.bytes) order by l.reason) from (
     select f.reason, count(*) as files, coalesce(sum(f.encoded), 0) as bytes from bag_file f
@@ -100,16 +104,17 @@ const WANTED = `bag b cross join lateral unnest(b.files) as span cross join late
 export async function createBag(
   db: Queryable,
   account: number,
-  bag: { label: string; place: BagPlace; folder: string; files: Ranges },
+  bag: { label: string; form: BagForm; place: BagPlace; folder: string; files: Ranges },
 ): Promise<number> {
   const id = await nextNumber(db, account, 'bag');
   await db.query(
-    `insert into bag (account, id, label, place, folder, files, asked_files, asked_bytes)
-     values ($1, $2, $3, $4, $5, $6::int8multirange, 0, 0)`,
+    `insert into bag (account, id, label, form, place, folder, files, asked_files, asked_bytes)
+     values ($1, $2, $3, $4, $5, $6, $7::int8multirange, 0, 0)`,
     [
       account,
       id,
       bag.label,
+      bag.form,
       bag.place,
       `${bag.folder}-${id}-${randomBytes(3).toString('hex')}`,
       printMultirange(bag.files),
@@ -181,6 +186,11 @@ export interface PendingFile {
   size: number;
   date: Date;
   author: string;
+  /** Of the author; '' where there is none. */
+  address: string;
+  received: Date;
+  /** The path of its folder. */
+  folder: string;
 }
 
 /**
@@ -191,11 +201,13 @@ export async function pendingFiles(db: Queryable, account: number, bag: number, 
   return rows<PendingFile>(
     db,
     `select f.id as file, p.id as placement, p.generation, p.uid, f.part, f.name, f.type, f.encoding, f.size,
-       coalesce(m.sent, p.received) as date, coalesce(nullif(m.from_name, ''), m.from_address) as author
+       coalesce(m.sent, p.received) as date, coalesce(nullif(m.from_name, ''), m.from_address) as author,
+       m.from_address as address, p.received, d.path as folder
      from ${WANTED}
      cross join lateral (select * from message where account = $1 and id = f.id / 512 offset 0) m
      cross join lateral (
        select * from placement where account = $1 and message = m.id and gone_at is null order by id limit 1) p
+     join folder d on d.account = $1 and d.id = p.folder
      where b.account = $1 and b.id = $2
        and not exists (select 1 from bag_file d where d.account = $1 and d.bag = $2 and d.file = f.id)
      order by p.folder, p.uid, f.id limit $3`,
@@ -221,7 +233,7 @@ export async function leaveRestOfBag(
 /** Notes of all files of a bag that it was never whole: what was saved of it is gone. */
 export async function cancelFilesOfBag(db: Queryable, account: number, bag: number): Promise<void> {
   await db.query(
-    `update bag_file set reason = 'cancelled', path = '', path_key = null, checked_at = null
+    `update bag_file set reason = 'cancelled', path = '', path_key = null, checked_at = null, at = null, length = null
      where account = $1 and bag = $2 and reason is null`,
     [account, bag],
   );
@@ -261,6 +273,9 @@ export interface SavedFile {
   size: number;
   sha256: string;
   encoded: number;
+  /** Of a message in an mbox file, where it begins there and how many octets it takes. */
+  at?: number | null;
+  length?: number | null;
 }
 
 export async function addSavedFiles(
@@ -270,20 +285,23 @@ export async function addSavedFiles(
   saved: readonly SavedFile[],
 ): Promise<void> {
   await db.query(
-    `insert into bag_file (account, bag, file, placement, path, path_key, size, sha256, encoded)
-     select $1, $2, file, placement, path, path_key, size, decode(sha256, 'hex'), encoded
-     from unnest($3::bigint[], $4::bigint[], $5::text[], $6::text[], $7::bigint[], $8::text[], $9::bigint[])
-       as saved (file, placement, path, path_key, size, sha256, encoded)`,
+    `insert into bag_file (account, bag, file, placement, path, path_key, size, sha256, encoded, at, length)
+     select $1, $2, file, placement, path, path_key, size, decode(sha256, 'hex'), encoded, at, length
+     from unnest($3::bigint[], $4::bigint[], $5::text[], $6::text[], $7::bigint[], $8::text[], $9::bigint[],
+       $10::bigint[], $11::bigint[]) as saved (file, placement, path, path_key, size, sha256, encoded, at, length)`,
     [
       account,
       bag,
       saved.map(({ file }) => file),
       saved.map(({ placement }) => placement),
       saved.map(({ path }) => path),
-      saved.map(({ path }) => fold(path)),
+      // Many messages are in one mbox file.
+      saved.map(({ path, at }) => (at == null ? fold(path) : null)),
       saved.map(({ size }) => size),
       saved.map(({ sha256 }) => sha256),
       saved.map(({ encoded }) => encoded),
+      saved.map(({ at }) => at ?? null),
+      saved.map(({ length }) => length ?? null),
     ],
   );
 }
@@ -307,7 +325,8 @@ export async function leaveFiles(
     `insert into bag_file (account, bag, file, placement, encoded, reason)
      select $1, $2, file, placement, encoded, reason
      from unnest($3::bigint[], $4::bigint[], $5::bigint[], $6::text[]) as unsaved (file, placement, encoded, reason)
-     on conflict (account, bag, file) do update set reason = excluded.reason, path = '', path_key = null, checked_at = null`,
+     on conflict (account, bag, file) do update set reason = excluded.reason, path_key = null, checked_at = null,
+       path = case when bag_file.at is null then '' else bag_file.path end`,
     [
       account,
       bag,
@@ -332,6 +351,65 @@ export async function savedFiles(
     `select file, placement, path, size, encode(sha256, 'hex') as sha256, encoded, checked_at as "checkedAt"
      from bag_file where account = $1 and bag = $2 and file > $3 and reason is null order by file limit $4`,
     [account, bag, after, most],
+  );
+}
+
+/** The mbox files of a bag, and how many octets of each hold messages that were noted. */
+export async function mboxesOf(db: Queryable, account: number, bag: number): Promise<Map<string, number>> {
+  const found = await rows<{ path: string; octets: number }>(
+    db,
+    `select path, max(at + length) as octets from bag_file
+     where account = $1 and bag = $2 and at is not null group by path order by path`,
+    [account, bag],
+  );
+  return new Map(found.map(({ path, octets }) => [path, octets]));
+}
+
+/** A message in an mbox file of a bag, as its index says (RFC 4155 tells none of it but its author). */
+export interface BaggedMessage {
+  file: number;
+  placement: number;
+  path: string;
+  at: number;
+  length: number;
+  size: number;
+  sha256: string;
+  encoded: number;
+  checkedAt: Date | null;
+  /** It did not read back as it was. */
+  reason: UnsavedReason | null;
+  folder: string;
+  uid: number;
+  uidValidity: number;
+  received: Date;
+  flags: number;
+  keywords: string[];
+  messageId: string;
+  from: string;
+  subject: string;
+}
+
+/** Messages of an mbox file of a bag in their order, from a place on, at most so many. */
+export async function baggedMessages(
+  db: Queryable,
+  account: number,
+  bag: number,
+  path: string,
+  from: number,
+  most: number,
+): Promise<BaggedMessage[]> {
+  return rows<BaggedMessage>(
+    db,
+    `select s.file, s.placement, s.path, s.at, s.length, s.size, encode(s.sha256, 'hex') as sha256, s.encoded,
+       s.checked_at as "checkedAt", s.reason, d.path as folder, p.uid, g.uid_validity as "uidValidity", p.received, p.flags, p.keywords,
+       m.message_id as "messageId", m.from_address as "from", m.subject
+     from bag_file s
+     join placement p on p.account = s.account and p.id = s.placement
+     join generation g on g.account = s.account and g.id = p.generation
+     join folder d on d.account = s.account and d.id = p.folder
+     join message m on m.account = s.account and m.id = s.file / 512
+     where s.account = $1 and s.bag = $2 and s.path = $3 and s.at >= $4 order by s.at limit $5`,
+    [account, bag, path, from, most],
   );
 }
 

@@ -1,0 +1,112 @@
+import { createHash } from 'node:crypto';
+import type { FileHandle } from 'node:fs/promises';
+import { quoted, SEPARATOR } from '../core/archive/mbox';
+import { createFile, orDiskFull } from './disk';
+
+/** Octets of a message that are held before they are written. */
+const WRITTEN_AT_ONCE = 1024 * 1024;
+const LF = 0x0a;
+
+/** A message as it was added to an mbox file. */
+export interface AddedMessage {
+  /** Where its line begins, in octets, and how many octets it takes there, from its line to what ends it. */
+  at: number;
+  length: number;
+  /** Octets of the message itself, and their SHA-256 in hexadecimal. */
+  size: number;
+  sha256: string;
+}
+
+/** An mbox file (RFC 4155) while it is written. Messages are only ever added behind the others. */
+export class MboxFile {
+  private flushing: Promise<void> = Promise.resolve();
+  private nextFlush: Promise<void> | undefined;
+
+  private constructor(
+    private readonly file: FileHandle,
+    /** Octets that it has. */
+    public end: number,
+  ) {}
+
+  /** Makes a new one. @throws DiskFull */
+  static async create(path: string): Promise<MboxFile> {
+    return new MboxFile(await createFile(path), 0);
+  }
+
+  /**
+   * Adds a message as its octets come. Where that fails nothing of it stays.
+   *
+   * @param line the one before it (core/archive/mbox).
+   * @throws DiskFull, and what the octets throw.
+   */
+  async add(line: string, octets: AsyncIterable<Uint8Array>): Promise<AddedMessage> {
+    const at = this.end;
+    const hash = createHash('sha256');
+    let size = 0;
+    let last: number | undefined;
+    async function* counted() {
+      for await (const piece of octets) {
+        hash.update(piece);
+        size += piece.length;
+        last = piece.at(-1) ?? last;
+        yield piece;
+      }
+    }
+    let held: Uint8Array[] = [Buffer.from(line, 'latin1')];
+    let octetsHeld = 0;
+    const writeHeld = async () => {
+      const all = Buffer.concat(held);
+      held = [];
+      octetsHeld = 0;
+      await this.write(all);
+    };
+    try {
+      for await (const piece of quoted(counted())) {
+        held.push(piece);
+        octetsHeld += piece.length;
+        if (octetsHeld >= WRITTEN_AT_ONCE) await writeHeld();
+      }
+      // A message without a line end gets one, so that the empty line behind it is one.
+      held.push(Buffer.from((last === LF ? '' : '\n') + SEPARATOR));
+      await writeHeld();
+    } catch (error) {
+      await this.takeBack(at);
+      throw error;
+    }
+    return { at, length: this.end - at, size, sha256: hash.digest('hex') };
+  }
+
+  /** Takes all from a place on away again. */
+  async takeBack(to: number): Promise<void> {
+    await this.file.truncate(to);
+    this.end = to;
+  }
+
+  private async write(octets: Uint8Array): Promise<void> {
+    await orDiskFull(async () => {
+      for (let done = 0; done < octets.length; ) {
+        const { bytesWritten } = await this.file.write(octets, done, octets.length - done, this.end);
+        done += bytesWritten;
+        this.end += bytesWritten;
+      }
+    });
+  }
+
+  /** Resolves when the disk keeps all that was added before. Who asks while it is busy waits for one turn with the others. */
+  flush(): Promise<void> {
+    this.nextFlush ??= this.flushing
+      .catch(() => undefined)
+      .then(() => {
+        this.nextFlush = undefined;
+        this.flushing = orDiskFull(() => this.file.datasync());
+        return this.flushing;
+      });
+    return this.nextFlush;
+  }
+
+  /** Ends when the disk keeps all of it, or does not: whoever waits for `flush` hears of that. */
+  async close(): Promise<void> {
+    await this.flush().catch(() => undefined);
+    await this.file.close();
+  }
+}
