@@ -1,0 +1,51 @@
+import assert from 'node:assert/strict';
+import { execFile, spawnSync } from 'node:child_process';
+import { join } from 'node:path';
+import { after, test } from 'node:test';
+import { promisify } from 'node:util';
+import { difficultMail } from '../difficult-mail';
+import { DOVECOT_PASSWORD, DOVECOT_USER, dovecotClient, startDovecot } from '../dovecot';
+import { App, cleanUp, ROOT, until } from '../harness';
+
+after(cleanUp);
+
+const run = promisify(execFile);
+
+test('a mailbox on Dovecot saved as mbox files is what Python’s imaplib fetches, read by Python’s mailbox', async () => {
+  const dovecot = await startDovecot(60);
+  const client = dovecotClient(dovecot.plainPort);
+  await client.connect();
+  await client.mailboxCreate(['Minutes', '2021']);
+  const quoting =
+    'Subject: quoting\r\nMessage-ID: <quoting@mail.example>\r\n\r\nFrom here\r\n>From there\r\n>>From afar\r\n';
+  const mail = [...difficultMail().map(({ octets }) => octets), Buffer.from(quoting)];
+  for (const [at, octets] of mail.entries())
+    await client.append(
+      at % 3 === 0 ? 'INBOX' : 'INBOX.Minutes.2021',
+      octets,
+      at % 2 ? ['\\Seen', '\\Flagged', 'summer'] : [],
+      new Date(Date.UTC(2021, 4, 4, 8, at)),
+    );
+  await client.logout();
+  const app = await App.start();
+  const account = await app.signIn({ port: dovecot.plainPort, user: DOVECOT_USER, password: DOVECOT_PASSWORD });
+  await app.scanned(account);
+  const { body } = await app.call('POST', `${account}/bags`, { place: 'here', what: 'mail', where: '' });
+  let bag = body;
+  await until(async () => {
+    bag = (await app.call('GET', `${account}/bags/${body.id}`)).body;
+    return bag.state === 'done';
+  }, 60);
+  assert.deepEqual([bag.checked.files, bag.left], [mail.length, []]);
+  const folder = join(app.archive, account.split('/')[2] as string, bag.folder);
+  for (const manifest of ['manifest-sha256.txt', 'tagmanifest-sha256.txt'])
+    assert.equal(spawnSync('sha256sum', ['--strict', '--quiet', '-c', manifest], { cwd: folder }).status, 0, manifest);
+  const script = join(ROOT, 'test/integration/check_mail.py');
+  const args = [script, `${dovecot.plainPort}`, DOVECOT_USER, DOVECOT_PASSWORD, folder];
+  const { stdout } = await run('python3', args, { maxBuffer: 1e8, env: { ...process.env, TZ: 'UTC' } }).catch(
+    (error) => {
+      throw new Error(error.stdout + error.stderr);
+    },
+  );
+  assert.equal(Number(stdout), mail.length);
+});
