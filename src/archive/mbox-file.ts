@@ -21,6 +21,8 @@ export interface AddedMessage {
 export class MboxFile {
   private flushing: Promise<void> = Promise.resolve();
   private nextFlush: Promise<void> | undefined;
+  /** The last of them, where no more is added. */
+  private closed: Promise<void> | undefined;
 
   private constructor(
     private readonly file: FileHandle,
@@ -94,6 +96,7 @@ export class MboxFile {
 
   /** Resolves when the disk keeps all that was added before. Who asks while it is busy waits for one turn with the others. */
   flush(): Promise<void> {
+    if (this.closed) return this.closed;
     this.nextFlush ??= this.flushing
       .catch(() => undefined)
       .then(() => {
@@ -104,9 +107,11 @@ export class MboxFile {
     return this.nextFlush;
   }
 
-  /** Ends when the disk keeps all of it, or does not: whoever waits for `flush` hears of that. */
+  /** Ends when the disk keeps all of it, or does not: whoever asks for `flush`, now or later, hears of that. */
   async close(): Promise<void> {
-    await this.flush().catch(() => undefined);
+    const last = this.flush();
+    this.closed = last;
+    await last.catch(() => undefined);
     await this.file.close();
   }
 }

@@ -1,9 +1,9 @@
+import { createHash } from 'node:crypto';
 import { type FileHandle, open } from 'node:fs/promises';
 import { SEPARATOR, unquoted } from '../core/archive/mbox';
-import { hashOf } from './digest';
 
 /** Octets that are read at a time. */
-const CHUNK = 1024 * 1024;
+const CHUNK = 4 * 1024 * 1024;
 const LF = 0x0a;
 
 /** A message of an mbox file, as it was added (mbox-file.ts). */
@@ -27,12 +27,13 @@ export async function* readBack<T extends MessageOfMbox>(
   messages: AsyncIterable<T>,
 ): AsyncGenerator<{ message: T; isEqual: boolean }> {
   const file = await open(path, 'r').catch(() => undefined);
+  const window = file && new Window(file);
   try {
     let end = 0;
     for await (const message of messages) {
       const isPassed =
-        message.isChecked || (message.at === end && file !== undefined && (await isAsAdded(file, message)));
-      const isEqual = file !== undefined && isPassed;
+        message.isChecked || (message.at === end && window !== undefined && (await isAsAdded(window, message)));
+      const isEqual = window !== undefined && isPassed;
       end = message.at + message.length;
       yield { message, isEqual };
     }
@@ -41,52 +42,51 @@ export async function* readBack<T extends MessageOfMbox>(
   }
 }
 
-async function isAsAdded(file: FileHandle, { at, length, size, sha256, line }: MessageOfMbox): Promise<boolean> {
+async function isAsAdded(window: Window, { at, length, size, sha256, line }: MessageOfMbox): Promise<boolean> {
   const from = at + line.length;
   const to = at + length - SEPARATOR.length;
   if (to < from) return false;
-  const before = await octetsAt(file, at, from);
-  const behind = await octetsAt(file, to, at + length);
-  if (before?.toString('latin1') !== line || behind?.toString('latin1') !== SEPARATOR) return false;
-  const read = { size: 0, isCut: false };
-  const sum = await hashOf(first(unquoted(between(file, from, to, read)), size, read));
-  return sum === sha256 && !read.isCut && (read.size === size || read.size === size + 1);
-}
-
-async function octetsAt(file: FileHandle, from: number, to: number): Promise<Buffer | undefined> {
-  const { bytesRead, buffer } = await file.read(Buffer.alloc(to - from), 0, to - from, from);
-  return bytesRead === to - from ? buffer : undefined;
-}
-
-async function* between(
-  file: FileHandle,
-  from: number,
-  to: number,
-  read: { isCut: boolean },
-): AsyncGenerator<Uint8Array> {
-  for (let at = from; at < to; ) {
-    const length = Math.min(CHUNK, to - at);
-    const { bytesRead, buffer } = await file.read(Buffer.allocUnsafe(length), 0, length, at);
-    if (bytesRead === 0) {
-      read.isCut = true;
-      return;
-    }
-    yield buffer.subarray(0, bytesRead);
-    at += bytesRead;
+  if ((await window.octets(at, from))?.toString('latin1') !== line) return false;
+  const hash = createHash('sha256');
+  let read = 0;
+  for await (const piece of unquoted(window.between(from, to))) {
+    hash.update(piece.subarray(0, Math.max(0, size - read)));
+    // What is behind the message is the line end that was added.
+    for (let behind = Math.max(0, size - read); behind < piece.length; behind++)
+      if (piece[behind] !== LF || read + behind > size) return false;
+    read += piece.length;
   }
+  if (read < size || hash.digest('hex') !== sha256) return false;
+  return (await window.octets(to, at + length))?.toString('latin1') === SEPARATOR;
 }
 
-/** So many octets; the line end that was added behind them is read and left out. Counts all that came. */
-async function* first(
-  octets: AsyncIterable<Uint8Array>,
-  size: number,
-  read: { size: number },
-): AsyncGenerator<Uint8Array> {
-  for await (const piece of octets) {
-    const wanted = piece.subarray(0, Math.max(0, size - read.size));
-    const added = piece.subarray(wanted.length);
-    read.size += piece.length;
-    if (wanted.length > 0) yield wanted;
-    if (added.some((octet) => octet !== LF)) read.size = Number.POSITIVE_INFINITY;
+/** The octets of a file, read a few at a time, one behind the other. */
+class Window {
+  private from = 0;
+  private held = Buffer.alloc(0);
+
+  constructor(private readonly file: FileHandle) {}
+
+  /** So many octets, no more than are read at a time; undefined where the file ends before. */
+  async octets(from: number, to: number): Promise<Buffer | undefined> {
+    if (from < this.from || to > this.from + this.held.length) {
+      const { bytesRead, buffer } = await this.file.read(Buffer.allocUnsafe(CHUNK), 0, CHUNK, from);
+      this.from = from;
+      this.held = buffer.subarray(0, bytesRead);
+    }
+    return to <= this.from + this.held.length ? this.held.subarray(from - this.from, to - this.from) : undefined;
+  }
+
+  /** Ends where the file does. */
+  async *between(from: number, to: number): AsyncGenerator<Buffer> {
+    for (let at = from; at < to; ) {
+      // What is held is given before more is read.
+      const heldTo = this.from + this.held.length;
+      const next = at >= this.from && at < heldTo ? Math.min(to, heldTo) : Math.min(to, at + CHUNK);
+      const octets = await this.octets(at, next);
+      if (!octets) return;
+      yield octets;
+      at = next;
+    }
   }
 }

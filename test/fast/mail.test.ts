@@ -317,7 +317,7 @@ test('a file that is large enough gets no more messages, and no two files have o
       yield Buffer.alloc(size, 'x');
     }
     const { kept } = await intake.receive(pending(name, size), octets());
-    paths.push((await kept).path);
+    paths.push((await kept()).path);
   }
   await intake.end();
   assert.deepEqual(paths, [

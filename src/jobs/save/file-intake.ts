@@ -48,7 +48,7 @@ export class FileIntake implements Intake {
     const path = await this.paths.pathFor(file);
     const { kept } = await this.folder.receive(path, decoded(octets, file.encoding));
     return {
-      kept,
+      kept: () => kept,
       takeBack: async () => {
         await kept;
         await this.folder.remove(path);

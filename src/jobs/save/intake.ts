@@ -6,8 +6,8 @@ export type Kept = Pick<SavedFile, 'path' | 'size' | 'sha256' | 'at' | 'length'>
 
 /** A file or message whose octets were taken in. */
 export interface Received {
-  /** Where it is, once the disk keeps it. */
-  kept: Promise<Kept>;
+  /** Where it is, once the disk keeps it; asked of many at once, since the disk may have to be asked. */
+  kept(): Promise<Kept>;
   /** Takes it away again, before anything else is taken in. */
   takeBack(): Promise<void>;
 }

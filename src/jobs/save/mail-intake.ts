@@ -42,10 +42,13 @@ export class MailIntake implements Intake {
     const { path, file } = await this.fileFor(message);
     const added = await file.add(fromLine(message.address, message.received), octets);
     const { at, length, size, sha256 } = added;
-    const kept = file.flush().then(() => ({ path, size, sha256, at, length }));
-    // Whoever waits for it hears of a failure.
-    kept.catch(() => undefined);
-    return { kept, takeBack: () => file.takeBack(at) };
+    return {
+      kept: async () => {
+        await file.flush();
+        return { path, size, sha256, at, length };
+      },
+      takeBack: () => file.takeBack(at),
+    };
   }
 
   /** The file that a message goes into: a new one for another folder, and where it has no room there. */

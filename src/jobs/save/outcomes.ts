@@ -4,7 +4,7 @@ import type { Kept } from './intake';
 
 /** What became of a file: it was saved, once the disk keeps it; or it was left. */
 export type Outcome = { file: number; placement: number; encoded: number } & (
-  | { kept: Promise<Kept> }
+  | { kept(): Promise<Kept> }
   | { reason: LeftFile['reason'] }
 );
 
@@ -52,7 +52,7 @@ export class Outcomes {
       await this.writing;
     } catch (error) {
       // Nothing is under way any more when this throws.
-      await Promise.allSettled(batch.map((outcome) => ('kept' in outcome ? outcome.kept : undefined)));
+      await Promise.allSettled(batch.map((outcome) => ('kept' in outcome ? outcome.kept() : undefined)));
       throw error;
     }
     this.writing = this.writeDown(batch);
@@ -64,17 +64,17 @@ export class Outcomes {
     const saved: SavedFile[] = [];
     const left: LeftFile[] = [];
     let failure: { error: unknown } | undefined;
-    for (const outcome of batch) {
+    const kept = await Promise.allSettled(batch.map((outcome) => ('kept' in outcome ? outcome.kept() : undefined)));
+    for (const [at, outcome] of batch.entries()) {
       if ('reason' in outcome) {
         left.push(outcome);
         continue;
       }
-      const { kept, ...of } = outcome;
-      try {
-        saved.push({ ...of, ...(await kept) });
-      } catch (error) {
-        failure ??= { error };
-      }
+      const { file, placement, encoded } = outcome;
+      const result = kept[at];
+      if (result?.status === 'fulfilled' && result.value) saved.push({ file, placement, encoded, ...result.value });
+      else
+        failure ??= { error: result?.status === 'rejected' ? result.reason : new Error(`File ${file} was not kept.`) };
     }
     if (saved.length + left.length > 0)
       await this.write(async (client) => {

@@ -9,6 +9,7 @@ import {
   type Bag,
   bagById,
   cancelFilesOfBag,
+  filesAtPlacements,
   leaveFiles,
   leaveRestOfBag,
   noteChecked,
@@ -118,21 +119,32 @@ class Saver {
   }
 
   private async fetchAll(): Promise<void> {
-    const { database } = this.context;
-    const page = () => pendingFiles(database, this.account.id, this.bag.id, PAGE);
     await this.intake.begin();
     try {
-      for (let files = await page(); files.length > 0; files = await page()) {
-        await this.intake.ready(files);
-        for (const group of byGeneration(files)) await this.fetch(group);
-        await this.outcomes.settle();
-      }
+      // Once through is enough, unless other programs moved messages meanwhile.
+      while ((await this.fetchPending()) > 0) await this.outcomes.settle();
     } finally {
       // Nothing is written any more once this ends, however it does.
       await this.intake.end();
       await this.outcomes.settle().catch(() => undefined);
     }
     await this.fenced((client) => leaveRestOfBag(client, this.account.id, this.bag.id, 'vanished'));
+  }
+
+  /** Fetches what was not dealt with; gives how many files that was. */
+  private async fetchPending(): Promise<number> {
+    const { database } = this.context;
+    const pending = await pendingFiles(database, this.account.id, this.bag.id);
+    let count = 0;
+    for (let at = 0; at < pending.files.length; at += PAGE) {
+      const page = (ids: ArrayLike<number>) => Array.prototype.slice.call(ids, at, at + PAGE) as number[];
+      const files = await filesAtPlacements(database, this.account.id, page(pending.files), page(pending.placements));
+      await this.intake.ready(files);
+      for (const group of byGeneration(files)) await this.fetch(group);
+      await this.outcomes.settle();
+      count += files.length;
+    }
+    return count;
   }
 
   /** Fetches files of one folder, each asked for while the one before it comes. */

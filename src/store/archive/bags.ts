@@ -3,7 +3,8 @@ import { WHOLE_MESSAGE } from '../../core/files/file';
 import { printMultirange, type Ranges } from '../../core/sets/ranges';
 import { fold } from '../../core/text';
 import { nextNumber } from '../access/accounts';
-import { type Queryable, row, rows } from '../database';
+import { type Queryable, row, rows, theRow } from '../database';
+import { unpacked } from '../index/packed';
 
 export type BagPlace = 'here' | 'download';
 export type BagState =
@@ -194,24 +195,55 @@ export interface PendingFile {
 }
 
 /**
- * What of a bag was not dealt with, by folder and UID, at most so many; of a message in several folders one place is enough.
- * What is nowhere any more is not among them.
+ * What of a bag was not dealt with, by folder and UID: the ids of its files, and of placements of their messages, in two rows
+ * of the same length. Of a message in several folders one place is enough. What is nowhere any more is not among them.
  */
-export async function pendingFiles(db: Queryable, account: number, bag: number, most: number): Promise<PendingFile[]> {
+export async function pendingFiles(
+  db: Queryable,
+  account: number,
+  bag: number,
+): Promise<{ files: ArrayLike<number>; placements: ArrayLike<number> }> {
+  // What was dealt with is looked up file by file: a planner that takes it for little would compare all with all.
+  const packed = await theRow<{ files: Buffer | null; placements: Buffer | null }>(
+    db,
+    `select string_agg(float8send(file::float8), ''::bytea) as files,
+       string_agg(float8send(placement::float8), ''::bytea) as placements
+     from (
+       select f.id as file, p.id as placement from ${WANTED}
+       cross join lateral (
+         select id, folder, uid from placement where account = $1 and message = f.id / 512 and gone_at is null order by id limit 1) p
+       where b.account = $1 and b.id = $2
+         and (select d.file from bag_file d where d.account = $1 and d.bag = $2 and d.file = f.id) is null
+       order by p.folder, p.uid, f.id) pending`,
+    [account, bag],
+  );
+  return { files: unpacked(packed.files, 8), placements: unpacked(packed.placements, 8) };
+}
+
+/** Files that a bag is to hold, in the order given; without those whose placement is gone by now. */
+export async function filesAtPlacements(
+  db: Queryable,
+  account: number,
+  files: readonly number[],
+  placements: readonly number[],
+): Promise<PendingFile[]> {
   return rows<PendingFile>(
     db,
-    `select f.id as file, p.id as placement, p.generation, p.uid, f.part, f.name, f.type, f.encoding, f.size,
+    `select w.file, p.id as placement, p.generation, p.uid, f.part, f.name, f.type, f.encoding, f.size,
        coalesce(m.sent, p.received) as date, coalesce(nullif(m.from_name, ''), m.from_address) as author,
        m.from_address as address, p.received, d.path as folder
-     from ${WANTED}
-     cross join lateral (select * from message where account = $1 and id = f.id / 512 offset 0) m
+     from unnest($2::bigint[], $3::bigint[]) with ordinality as w (file, placement, place)
      cross join lateral (
-       select * from placement where account = $1 and message = m.id and gone_at is null order by id limit 1) p
-     join folder d on d.account = $1 and d.id = p.folder
-     where b.account = $1 and b.id = $2
-       and not exists (select 1 from bag_file d where d.account = $1 and d.bag = $2 and d.file = f.id)
-     order by p.folder, p.uid, f.id limit $3`,
-    [account, bag, most],
+       select * from placement where account = $1 and id = w.placement and gone_at is null offset 0) p
+     cross join lateral (select * from message where account = $1 and id = w.file / 512 offset 0) m
+     cross join lateral (select path from folder where account = $1 and id = p.folder offset 0) d
+     cross join lateral (
+       select part, name, type, encoding, size from file where account = $1 and id = w.file
+       union all
+       select '', coalesce(nullif(m.subject, ''), 'message') || '.eml', 'message/rfc822', '8bit', p.size
+       where w.file % 512 = ${WHOLE_MESSAGE} offset 0) f
+     order by w.place`,
+    [account, files, placements],
   );
 }
 
