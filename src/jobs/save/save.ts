@@ -74,6 +74,8 @@ class Saver {
   private readonly outcomes: Outcomes;
   private announcedAt = 0;
   private heededAt = 0;
+  /** The generation whose folder was opened last, and had its UIDVALIDITY. */
+  private opened: number | undefined;
 
   constructor(
     private readonly context: WorkContext,
@@ -194,12 +196,17 @@ class Saver {
     const { folder, uidValidity } = await generationById(database, this.account.id, generation);
     const stored = await folderById(database, this.account.id, folder);
     if (!stored) return false;
+    // Some servers go through all of a folder to open it.
+    const isOpen = this.server.opened === stored.serverName && this.opened === generation;
+    this.opened = undefined;
     try {
-      return (await this.server.open(stored.serverName)).uidValidity === uidValidity;
+      if (!isOpen && (await this.server.open(stored.serverName)).uidValidity !== uidValidity) return false;
     } catch (error) {
       if (error instanceof MailProblem && error.kind === 'folder-gone') return false;
       throw error;
     }
+    this.opened = generation;
+    return true;
   }
 
   private leave({ file, placement, size: encoded }: PendingFile, reason: UnsavedReason): Promise<void> {
