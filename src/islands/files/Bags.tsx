@@ -59,6 +59,7 @@ function BagSteps({ bag }: { bag: Bag }) {
   const rests = bag.state === 'paused' || bag.state === 'failed';
   const left = bag.left.filter(({ reason }) => reason !== 'cancelled');
   const isDone = bag.state === 'done';
+  const deletes = bag.form === 'mbox' ? text.files.deleteMail : text.files.deleteSentences[bag.place];
   const act = (verb: 'pause' | 'resume' | 'cancel') => (
     <button type="button" className="link" disabled={steer.isPending} onClick={() => steer.mutate(verb)}>
       {text.files.verbs[verb]}
@@ -69,7 +70,7 @@ function BagSteps({ bag }: { bag: Bag }) {
       <div className="flex flex-wrap items-baseline gap-x-3">
         <h3 className="font-semibold wrap-anywhere">{text.files.bag(bag.id, bag.label)}</h3>
         <span className="note">
-          {text.files.asked(bag.asked.files, count(bag.asked.files), octets(bag.asked.bytes))}
+          {text.files.asked[bag.form](bag.asked.files, count(bag.asked.files), octets(bag.asked.bytes))}
         </span>
         <span className="ml-auto flex gap-3">
           {going && act('pause')}
@@ -78,7 +79,7 @@ function BagSteps({ bag }: { bag: Bag }) {
           {isDone && (
             <Question
               title={text.files.deleteTitle}
-              sentence={text.files.deleteSentences[bag.place](bag.saved.files, count(bag.saved.files))}
+              sentence={deletes(bag.saved.files, count(bag.saved.files))}
               prompt={text.files.deletePrompt}
               doIt={text.files.deleteIt}
               answer={bag.saved.files}

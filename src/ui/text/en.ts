@@ -318,8 +318,12 @@ export const en = {
     openMessage: 'All about the message',
     steps: 'What happens to the files',
     bag: (id: number, label: string) => `Set ${id}: ${label || 'all files'}`,
-    asked: (files: number, shown: string, bytes: string) =>
-      `${files === 1 ? '1 file' : `${shown} files`}, ${bytes} in the mailbox`,
+    asked: {
+      files: (files: number, shown: string, bytes: string) =>
+        `${files === 1 ? '1 file' : `${shown} files`}, ${bytes} in the mailbox`,
+      mbox: (messages: number, shown: string, bytes: string) =>
+        `${messages === 1 ? '1 message' : `${shown} messages`}, ${bytes} in the mailbox`,
+    },
     verbs: { pause: 'Pause', resume: 'Resume', cancel: 'Cancel' },
     save: 'Save',
     saveNotes: {
@@ -336,6 +340,8 @@ export const en = {
     },
     deleteIt: 'Delete',
     deleteTitle: 'Delete this set?',
+    deleteMail: (messages: number, shown: string) =>
+      `${messages === 1 ? '1 message' : `${shown} messages`} will be deleted from the archive for good. Nothing changes in the mailbox.`,
     deleteSentences: {
       here: (files: number, shown: string) =>
         `${files === 1 ? '1 file' : `${shown} files`} will be deleted from the archive for good. Files that were taken out of the mail are lost then, unless you have another copy.`,
