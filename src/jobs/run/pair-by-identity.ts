@@ -6,28 +6,21 @@ type Features = Omit<Identity, 'id'>;
 
 /**
  * Recognises messages under new UIDs: by EMAILID (RFC 8474) where both have one, else by Message-ID, size and
- * INTERNALDATE together. Of several that are alike to the octet any pairing is right, so they pair in order. Where one of
- * both could not be read but for its size and its date, these have to do.
+ * INTERNALDATE together. Of several that are alike to the octet any pairing is right, so they pair in order. Of one that
+ * was found, and could not be read but for its size and its date, these have to do.
  */
 export function pairByIdentity(lost: readonly Identity[], found: readonly Found[]): { id: number; uid: number }[] {
   const exact = paired(lost, found, (message) => message.emailId ?? `${message.messageId}\n${bare(message)}`);
   const ids = new Set(exact.map(({ id }) => id));
   const uids = new Set(exact.map(({ uid }) => uid));
+  const unread = found.filter((one) => isUnread(one) && !uids.has(one.uid));
   const restOfLost = lost.filter(({ id }) => !ids.has(id));
-  const restOfFound = found.filter(({ uid }) => !uids.has(uid));
-  const unreadFound = paired(restOfLost, restOfFound.filter(isUnread), bare);
-  const unreadLost = paired(
-    restOfLost.filter(isUnread),
-    restOfFound.filter((one) => !isUnread(one)),
-    bare,
-  );
-  const taken = new Set(unreadFound.map(({ id }) => id));
-  return [...exact, ...unreadFound, ...unreadLost.filter(({ id }) => !taken.has(id))];
+  return [...exact, ...paired(restOfLost, unread, bare)];
 }
 
-function paired<L extends Identity, F extends Found>(
-  lost: readonly L[],
-  found: readonly F[],
+function paired(
+  lost: readonly Identity[],
+  found: readonly Found[],
   keyOf: (message: Features) => string,
 ): { id: number; uid: number }[] {
   const waiting = new Map<string, number[]>();
