@@ -137,7 +137,7 @@ export class Bag {
     if (await isThere(data))
       for await (const path of filesBelow(data)) if (!noted.has(path)) await removeTree(join(data, path));
     const found = await Promise.all([...noted.keys()].map((path) => lstat(join(data, path))));
-    const newest = Math.max(...found.map(({ mtimeMs }) => mtimeMs));
+    const newest = found.reduce((latest, { mtimeMs }) => Math.max(latest, mtimeMs), 0);
     for (const [at, [path, octets]] of [...noted].entries()) {
       const { size, mtimeMs } = found[at] as Stats;
       if (size < octets) throw new Error(`The file ${path} of the bag ${this.path} has lost octets.`);

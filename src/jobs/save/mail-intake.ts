@@ -14,13 +14,15 @@ import { pages } from './pages';
 /** Messages that are looked up at a time, and whose verdicts are given together. */
 const PAGE = 500;
 /** Octets from which on an mbox file gets no more messages. */
-export const MOST_OCTETS = 2 ** 30;
+const MOST_OCTETS = 2 ** 30;
 
 /** Messages in mbox files (RFC 4155), one or more for each folder, each of at most a gibibyte unless one message is larger. */
 export class MailIntake implements Intake {
   private open: { folder: string; path: string; file: MboxFile } | undefined;
   /** Folded paths that files have. */
   private taken = new Set<string>();
+  /** By folded path, the number that was given last to a file of that name. */
+  private readonly numbers = new Map<string, number>();
 
   constructor(
     private readonly database: Database,
@@ -56,13 +58,21 @@ export class MailIntake implements Intake {
     const { open } = this;
     if (open?.folder === folder && (open.file.end === 0 || open.file.end + size <= this.mostOctets)) return open;
     await this.end();
-    const { taken } = this;
-    let path = mboxPath(folder, 1);
-    for (let number = 2; taken.has(fold(path)); number++) path = mboxPath(folder, number);
+    const path = this.freePath(folder);
     const opened = { folder, path, file: await this.folder.mbox(path) };
-    taken.add(fold(path));
+    this.taken.add(fold(path));
     this.open = opened;
     return opened;
+  }
+
+  /** A host may name as many folders alike as it likes, so that no number is tried twice. */
+  private freePath(folder: string): string {
+    const name = fold(mboxPath(folder, 1));
+    for (let number = (this.numbers.get(name) ?? 0) + 1; ; number++) {
+      const path = mboxPath(folder, number);
+      this.numbers.set(name, number);
+      if (!this.taken.has(fold(path))) return path;
+    }
   }
 
   async end(): Promise<void> {
