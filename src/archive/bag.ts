@@ -3,6 +3,7 @@ import { createReadStream, type Stats } from 'node:fs';
 import { type FileHandle, lstat, readFile, rename } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { Readable } from 'node:stream';
+import type { MessagePlace } from '../core/archive/message-place';
 import { digestOf, fewOrComing, hashOf, SMALL } from './digest';
 import {
   createFile,
@@ -17,7 +18,7 @@ import {
   writeWhole,
 } from './disk';
 import { MboxFile } from './mbox-file';
-import { type MessageOfMbox, readBack } from './mbox-reader';
+import { type MessageOfMbox, messageAt, readBack } from './mbox-reader';
 
 /** A file of a bag that was written. */
 export interface BaggedFile {
@@ -200,6 +201,14 @@ export class Bag {
     await writeWhole(join(unfinished, 'tagmanifest-sha256.txt'), sums.join(''));
     await flushTree(unfinished);
     await renameFolder(unfinished, this.path);
+  }
+
+  /** The octets of a message; undefined where its file is not there. */
+  async message({ path, at, length, size }: MessagePlace): Promise<AsyncIterable<Buffer> | undefined> {
+    const target = join(this.path, 'data', path);
+    const found = await lstat(target).catch(() => undefined);
+    if (!found?.isFile()) return undefined;
+    return at === null || length === null ? createReadStream(target) : messageAt(target, { at, length, size });
   }
 
   /** Reads a file back from the disk; undefined where it is not there. */

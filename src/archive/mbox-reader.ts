@@ -4,6 +4,8 @@ import { SEPARATOR, unquoted } from '../core/archive/mbox';
 
 /** Octets that are read at a time. */
 const CHUNK = 4 * 1024 * 1024;
+/** Octets of a line before a message: core/archive/mbox writes no longer one. */
+const LONGEST_LINE = 1024;
 const LF = 0x0a;
 
 /** A message of an mbox file, as it was added (mbox-file.ts). */
@@ -39,6 +41,30 @@ export async function* readBack<T extends MessageOfMbox>(
     }
   } finally {
     await file?.close();
+  }
+}
+
+/** Where a message is in an mbox file, and how many octets it has itself. */
+export type PlaceInMbox = Pick<MessageOfMbox, 'at' | 'length' | 'size'>;
+
+/** The octets of one message of an mbox file, as the server sent them; fewer where the file has lost some. */
+export async function* messageAt(path: string, { at, length, size }: PlaceInMbox): AsyncGenerator<Buffer> {
+  const file = await open(path, 'r');
+  try {
+    const window = new Window(file);
+    const end = at + length;
+    const line = await window.octets(at, Math.min(end, at + LONGEST_LINE));
+    const from = line?.indexOf(LF) ?? -1;
+    if (from < 0) return;
+    let left = size;
+    for await (const piece of unquoted(window.between(at + from + 1, end - SEPARATOR.length))) {
+      if (left === 0) return;
+      const octets = Buffer.from(piece.buffer, piece.byteOffset, Math.min(left, piece.length));
+      left -= octets.length;
+      yield octets;
+    }
+  } finally {
+    await file.close();
   }
 }
 

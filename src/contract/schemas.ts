@@ -4,6 +4,7 @@ import { COPIES } from '../core/files/copies';
 import { FILE_KINDS } from '../core/files/kinds';
 import { SHRUNK_LENGTHS } from '../core/files/shrinking';
 import { GUARD_KINDS } from '../core/guards/guards';
+import { RUN_STATES } from '../core/ledger/run-state';
 import { CHOSEN_ROLES } from '../core/mailbox/roles';
 import { FATES } from '../core/plan/fates';
 import { GROUPINGS } from '../core/senders/grouping';
@@ -263,6 +264,8 @@ export const File = v.object({
 });
 
 /** A set of files that is kept outside the mailbox (RFC 8493). */
+const RunState = v.picklist(RUN_STATES);
+
 export const Bag = v.object({
   id: count,
   label: v.string(),
@@ -288,6 +291,8 @@ export const Bag = v.object({
   checkedAt: v.optional(Timestamp),
   /** Until when what was made ready for a download can be downloaded. */
   keptUntil: v.optional(Timestamp),
+  /** The run that archives its messages, and what it brought to the trash; null of one that leaves the mailbox as it is. */
+  run: v.nullable(v.object({ id: count, state: RunState, done: Amount })),
 });
 
 export const BagFile = v.object({
@@ -325,7 +330,7 @@ export const Sender = v.object({
   reasons: v.array(v.object({ reason: v.string(), number: v.number() })),
 });
 
-/** What happens to the messages of a lot. `strip`: files are taken out of them; `shrink`: pictures are made smaller. The rest stays. */
+/** What happens to the messages of a lot. `archive`: they are saved and read back before they go to the trash; `strip`: files are taken out of them; `shrink`: pictures are made smaller. The rest stays. */
 export const Fate = v.picklist(FATES);
 
 /** How pictures are made smaller: points of the longer side, and whether the place where they were taken stays in them. */
@@ -379,9 +384,11 @@ const mark = v.nullable(v.object({ used: v.nullable(v.number()), counted: count,
 export const Run = v.object({
   id: count,
   action: v.picklist([...FATES, 'restore']),
+  /** Of a run that archives: the bag that it writes; null where all of its messages lay in one already. */
+  bag: v.nullable(count),
   /** How it makes pictures smaller. */
   shrinking: v.nullable(Shrinking),
-  state: v.picklist(['queued', 'running', 'paused', 'done', 'cancelled', 'failed']),
+  state: RunState,
   label: v.string(),
   selector: v.record(v.string(), v.unknown()),
   asked: Amount,
@@ -410,6 +417,7 @@ export const Run = v.object({
     v.object({
       phase: v.picklist([
         'measuring',
+        'saving',
         'recovering',
         'planning',
         'checking',

@@ -16,6 +16,7 @@ const MAX_WAIT_SECONDS = 3_600;
 
 const WORDS: Record<Run['action'], string> = {
   trash: 'moved to the trash, where they still count',
+  archive: 'saved in the archive, checked, and moved to the trash, where they still count',
   purge: 'purged',
   restore: 'taken back',
   strip: 'kept without their files; the originals are in the trash, where they still count',

@@ -231,7 +231,7 @@ export class FakeServer implements MailServer {
   async *download({ uid, section, most }: Wanted): AsyncGenerator<Buffer> {
     const message = this.here.messages.find((each) => each.uid === uid);
     if (!message?.octets) throw new MailProblem('message-gone', 'The message is not there any more.');
-    const octets = this.served(sectionOf(message.octets, section), section).subarray(0, most);
+    const octets = (await this.served(sectionOf(message.octets, section), section)).subarray(0, most);
     for (let at = 0; at < octets.length; at += PIECE) yield octets.subarray(at, at + PIECE);
   }
 
@@ -247,7 +247,7 @@ export class FakeServer implements MailServer {
   }
 
   /** Called with what is downloaded; what it gives is sent in its place. */
-  served: (octets: Buffer, section: string) => Buffer = (octets) => octets;
+  served: (octets: Buffer, section: string) => Buffer | Promise<Buffer> = (octets) => octets;
 
   /** Called with the size of what is appended, before it is there; what it throws is the answer. */
   appended: (size: number) => void = () => {};

@@ -1,59 +1,21 @@
 import assert from 'node:assert/strict';
 import { spawnSync } from 'node:child_process';
-import { createHash } from 'node:crypto';
-import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { join, relative } from 'node:path';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { Bag as BagFolder, DiskFull } from '../../src/archive/bag';
-import { unquoted } from '../../src/core/archive/mbox';
 import { MailIntake } from '../../src/jobs/save/mail-intake';
 import { MailProblem } from '../../src/mail/problem';
 import { type Bag, bagById, type PendingFile } from '../../src/store/archive/bags';
 import { enqueue } from '../../src/store/jobs';
 import { cleanUp, temporaryFolder } from '../harness';
-import { deliver, FakeServer } from './fake-server';
-import { given, letter, octetsOf } from './letters';
+import { difficultServer, FOLDERS, folderOf, isWhole, message, octetsHosted, readByIndex, sumOf } from './bagged';
+import { deliver } from './fake-server';
+import { given } from './letters';
 import { Mailbox } from './mailbox';
 
 after(cleanUp);
 
-/** Messages that a reader of mbox files could take for several, for none, or for others. */
-const DIFFICULT = {
-  'From at the beginning of lines':
-    'A letter.\r\n\r\nFrom here on it is quoted:\r\n>From there\r\n>>From further\r\n> From afar\r\n',
-  'no line end': 'ends in the middle',
-  'line feeds alone': 'one\ntwo\n\nFrom three\n',
-  'empty lines at the end': 'x\r\n\r\n\r\n',
-  'octets of all kinds': octetsOf(5_000, 7).toString('latin1'),
-  From: 'From ',
-};
-/** No name of a file on any of the three common systems, and two that differ in case alone. */
-const FOLDERS = ['../../etc', 'Minutes', 'minutes', 'a\u202eb/..', 'n'.repeat(500), 'con', 'Committee/Minutes'];
-
-const message = (subject: string, text: string) =>
-  Buffer.from(
-    `Subject: ${subject}\r\nMessage-ID: <${subject.replace(/\W+/g, '-')}@mail.example>\r\n\r\n${text}`,
-    'latin1',
-  );
-
-function server(): FakeServer {
-  const fake = new FakeServer();
-  fake.add('INBOX', 'inbox', [
-    given(letter('open day', [{ name: 'open-day.jpg', octets: octetsOf(5_000, 1) }]), {
-      keywords: ['$Forwarded', 'later'],
-      flags: 1,
-    }),
-    ...Object.entries(DIFFICULT).map(([subject, text]) => given(message(subject, text))),
-    given(Buffer.alloc(0), { messageId: '<nothing@mail.example>', subject: 'nothing' }),
-  ]);
-  for (const [at, path] of FOLDERS.entries()) fake.add(path, null, [given(message(`of folder ${at}`, `${at}\r\n`))]);
-  fake.add('Trash', 'trash', []);
-  return fake;
-}
-
-const octetsHosted = (fake: FakeServer) =>
-  fake.folderList.flatMap(({ messages }) => messages.map(({ octets }) => octets as Buffer));
-const sumOf = (octets: Buffer) => createHash('sha256').update(octets).digest('hex');
 const ALL_MAIL = { place: 'here', what: 'mail', where: '' };
 
 async function begun(mailbox: Mailbox): Promise<number> {
@@ -62,51 +24,8 @@ async function begun(mailbox: Mailbox): Promise<number> {
 
 const bagOf = (mailbox: Mailbox, id: number) => mailbox.call('getBag', undefined, { bag: `${id}` });
 
-async function folderOf(mailbox: Mailbox, id: number): Promise<string> {
-  const { folder } = (await bagById(mailbox.database, mailbox.account.id, id)) as Bag;
-  return mailbox.context.archive.bag(mailbox.account.id, folder).path;
-}
-
-/** Every message of a bag by its index alone: one seek in its file, and the quoting undone. */
-async function readByIndex(folder: string): Promise<(Record<string, any> & { octets: Buffer })[]> {
-  const lines = readFileSync(join(folder, 'data/index.jsonl'), 'utf8').trim().split('\n');
-  const found = [];
-  for (const line of lines) {
-    const entry = JSON.parse(line);
-    const mbox = readFileSync(join(folder, 'data', entry.path)).subarray(entry.offset, entry.offset + entry.length);
-    async function* body() {
-      yield mbox.subarray(mbox.indexOf(0x0a) + 1);
-    }
-    const pieces: Uint8Array[] = [];
-    for await (const piece of unquoted(body())) pieces.push(piece);
-    found.push({ ...entry, octets: Buffer.concat(pieces).subarray(0, entry.size) });
-  }
-  return found;
-}
-
-/** Fails unless a bag passes its manifests, holds each message once, and nothing else. */
-async function isWhole(mailbox: Mailbox, id: number, what: string): Promise<void> {
-  const folder = await folderOf(mailbox, id);
-  for (const manifest of ['manifest-sha256.txt', 'tagmanifest-sha256.txt']) {
-    const { status, stderr } = spawnSync('sha256sum', ['--strict', '-c', manifest], { cwd: folder });
-    assert.equal(status, 0, `${what}: ${stderr}`);
-  }
-  const read = await readByIndex(folder);
-  assert.deepEqual(
-    read.map(({ octets }) => sumOf(octets)).sort(),
-    octetsHosted(mailbox.server).map(sumOf).sort(),
-    what,
-  );
-  for (const { sha256, octets } of read) assert.equal(sumOf(octets), sha256, what);
-  const files = readdirSync(join(folder, 'data'), { recursive: true, withFileTypes: true })
-    .filter((entry) => entry.isFile())
-    .map(({ parentPath, name }) => relative(join(folder, 'data'), join(parentPath, name)));
-  const listed = readFileSync(join(folder, 'manifest-sha256.txt'), 'utf8').trim().split('\n');
-  assert.deepEqual(files.map((path) => `data/${path}`).sort(), listed.map((line) => line.slice(66)).sort(), what);
-}
-
 test('mail is saved octet for octet, one mbox file or more a folder, and anybody can read it', async () => {
-  const mailbox = await Mailbox.open(server());
+  const mailbox = await Mailbox.open(difficultServer());
   const id = await begun(mailbox);
   await mailbox.work();
   const bag = await bagOf(mailbox, id);
@@ -134,7 +53,7 @@ test('mail is saved octet for octet, one mbox file or more a folder, and anybody
 });
 
 test('Python’s mailbox reads as many messages from each file, with the same octets', async () => {
-  const mailbox = await Mailbox.open(server());
+  const mailbox = await Mailbox.open(difficultServer());
   const id = await begun(mailbox);
   await mailbox.work();
   const folder = await folderOf(mailbox, id);
@@ -164,7 +83,7 @@ print(json.dumps(out))`;
 
 test('cut off at any message it goes on there: none is lost, twice, or fetched again', async () => {
   for (let at = 1, cut = true; cut; at++) {
-    const fake = server();
+    const fake = difficultServer();
     const mailbox = await Mailbox.open(fake);
     const id = await begun(mailbox);
     let served = 0;
@@ -205,7 +124,7 @@ test('what was written and never noted goes when another takes the work up, and 
 });
 
 test('a message that is not as long as the server said is left, and the others stand', async () => {
-  const fake = server();
+  const fake = difficultServer();
   const mailbox = await Mailbox.open(fake);
   const id = await begun(mailbox);
   fake.served = (octets) => (octets.includes('From three') ? octets.subarray(0, octets.length - 3) : octets);
@@ -220,7 +139,7 @@ test('a message that is not as long as the server said is left, and the others s
 });
 
 test('a bit that fell is found, at its message alone, and messages behind it are checked', async () => {
-  const mailbox = await Mailbox.open(server());
+  const mailbox = await Mailbox.open(difficultServer());
   const id = await begun(mailbox);
   await mailbox.work();
   const folder = await folderOf(mailbox, id);
@@ -256,7 +175,7 @@ test('a bit that fell is found, at its message alone, and messages behind it are
 });
 
 test('a full disk is a pause with a reason, and leaves no message in halves', async () => {
-  const mailbox = await Mailbox.open(server());
+  const mailbox = await Mailbox.open(difficultServer());
   const { archive } = mailbox.context;
   const count = octetsHosted(mailbox.server).length;
   for (let at = 1; at <= 10; at++) {
@@ -297,7 +216,7 @@ test('a full disk is a pause with a reason, and leaves no message in halves', as
 });
 
 test('a file that is large enough gets no more messages, and no two files have one name', async () => {
-  const mailbox = await Mailbox.open(server());
+  const mailbox = await Mailbox.open(difficultServer());
   const bag = (await bagById(mailbox.database, mailbox.account.id, await begun(mailbox))) as Bag;
   const folder = new BagFolder(join(temporaryFolder(), 'parts'));
   const intake = new MailIntake(mailbox.database, mailbox.account, bag, folder, 1_000);
@@ -331,7 +250,7 @@ test('a file that is large enough gets no more messages, and no two files have o
 });
 
 test('mail that comes in while it is saved is not in it; cancelled, nothing of it stays; it is not made ready for a download', async () => {
-  const fake = server();
+  const fake = difficultServer();
   const mailbox = await Mailbox.open(fake);
   await assert.rejects(mailbox.call('saveFiles', { ...ALL_MAIL, place: 'download' }), { status: 422 });
   const id = await begun(mailbox);

@@ -50,6 +50,12 @@ async function theBag(db: Queryable, account: Account, id: string | undefined): 
   return bag;
 }
 
+/** A run that archives steers its bag itself. */
+function isOfNoRun({ id, run }: Bag): void {
+  if (run && run.state !== 'done' && run.state !== 'cancelled')
+    throw conflict('bag-of-run', `Run ${run.id} writes bag ${id}. Pause, resume or cancel the run.`);
+}
+
 /** Characters of a label that is made of criteria. */
 const MAX_LABEL = 200;
 
@@ -173,6 +179,7 @@ const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
       return transaction(database, async (client) => {
         await lockRow(client, 'bag', account.id, Number(parameters.bag));
         const bag = await theBag(client, account, parameters.bag);
+        isOfNoRun(bag);
         const going = bag.state === 'queued' || bag.state === 'running' || bag.state === 'checking';
         const rests = bag.state === 'paused' || bag.state === 'failed';
         if (verb === 'resume' ? !rests : !(going || (verb === 'cancel' && rests)))
@@ -286,6 +293,7 @@ export const deleteBag = route({
     await transaction(database, async (client) => {
       await lockRow(client, 'bag', account.id, Number(parameters.bag));
       const bag = await theBag(client, account, parameters.bag);
+      isOfNoRun(bag);
       if (bag.state !== 'done' && bag.state !== 'cancelled' && bag.state !== 'erased')
         throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}. Cancel it first.`);
       // One that was cancelled while it was read back is whole.

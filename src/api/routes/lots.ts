@@ -33,7 +33,7 @@ export const makeLot = route({
   method: 'POST',
   path: '/accounts/{account}/lots',
   summary:
-    'Creates a lot: it marks a set of messages for the trash or a purge, or of files that are taken out of their messages (`strip`), or of pictures that are made smaller (`shrink`), and freezes the set. Send either `where` or `ids`; for `strip` and `shrink` they are of files. Messages that a guard protects stay out.',
+    'Creates a lot: it marks a set of messages for the trash (`trash`, or `archive` where they are saved and read back before) or a purge, or of files that are taken out of their messages (`strip`), or of pictures that are made smaller (`shrink`), and freezes the set. Send either `where` or `ids`; for `strip` and `shrink` they are of files. Messages that a guard protects stay out.',
   body: v.object({
     label: v.optional(s.Label),
     fate: v.optional(s.Fate, 'trash'),
@@ -130,18 +130,22 @@ export const alterLot = route({
   method: 'PATCH',
   path: '/accounts/{account}/lots/{lot}',
   summary:
-    'Changes a lot. `except` replaces its exceptions and `alsoExcept` adds to them. `allow` replaces the messages that go although a guard protects them; a hold can’t be overridden. `place` is its position.',
+    'Changes a lot. `except` replaces its exceptions and `alsoExcept` adds to them. `allow` replaces the messages that go although a guard protects them; a hold can’t be overridden. `fate` says of a lot for the trash whether its messages are archived before. `place` is its position.',
   body: v.object({
     label: v.optional(s.Label),
     except: v.optional(s.Ids),
     alsoExcept: v.optional(s.Ids),
     allow: v.optional(s.Ids),
+    fate: v.optional(v.picklist(['trash', 'archive'])),
     place: v.optional(v.pipe(v.number(), v.integer(), v.minValue(0))),
   }),
   response: s.Lot,
   async handle({ environment: { database }, account, parameters, body }) {
     const id = Number(parameters.lot);
     return transaction(database, async (client) => {
+      const lot = await lotById(client, account, id);
+      if (body.fate && lot.fate !== 'trash' && lot.fate !== 'archive')
+        throw conflict('other-fate', `The lot “${lot.label}” is for another action: ${lot.fate}.`);
       if (!(await changeLot(client, account, id, body, new Date()))) throw notFound();
       await tell(client, account.id, 'level', {});
       return lotById(client, account, id);

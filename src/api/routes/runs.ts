@@ -6,6 +6,7 @@ import { FATES, isOfFiles } from '../../core/plan/fates';
 import { csvLine } from '../../core/senders/csv-line';
 import { resume } from '../../jobs/run/resume';
 import type { Account } from '../../store/access/accounts';
+import { bagById, createBag, unarchivedOf } from '../../store/archive/bags';
 import { lockRow, type Queryable, snapshot, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf } from '../../store/index/folders';
@@ -17,7 +18,16 @@ import { freeze, type RunSelector } from '../../store/runs/frozen';
 import { appendEntry } from '../../store/runs/ledger-chain';
 import { asWritten } from '../../store/runs/ledger-entries';
 import { giveFiles, giveFilesOfRun } from '../../store/runs/rewrites';
-import { bringsToTrash, createRun, handLots, type Run, runById, runsOf, updateRun } from '../../store/runs/runs';
+import {
+  bringsToTrash,
+  createRun,
+  giveBag,
+  handLots,
+  type Run,
+  runById,
+  runsOf,
+  updateRun,
+} from '../../store/runs/runs';
 import { criteriaFrom, readyCriteria } from '../criteria';
 import { waitsOf } from '../job-waits';
 import { conflict, invalid, notFound } from '../problem';
@@ -131,13 +141,14 @@ async function intentOf(db: Queryable, account: Account, body: StartRun): Promis
       label: body.label ?? folder.path,
       selector: { folders: named.map(({ id }) => id) },
       stored: { folder: folder.path, ...(body.subfolders ? { subfolders: true } : {}) },
-      scope: body.action === 'restore' ? 'trash' : body.action === 'trash' ? 'mail' : 'all',
+      scope: body.action === 'restore' ? 'trash' : bringsToTrash(body) ? 'mail' : 'all',
       lots: [],
     };
   }
   if (body.rest !== undefined) {
     const before = await runById(db, account.id, body.rest);
-    if (before && before.action !== body.action && (isOfFiles(before.action) || isOfFiles(body.action)))
+    // What could not be saved in the archive is not to go without that.
+    if (before && before.action !== body.action && (savesFirst(before.action) || savesFirst(body.action)))
       throw conflict('other-fate', `Run ${before.id} was for another action: ${before.action}.`);
     if (!before) throw invalid('There is no such run.', [{ field: 'rest', expected: 'the number of a run' }]);
     return {
@@ -208,6 +219,21 @@ function checkExpected(expected: StartRun['expect'], found: Amount): void {
   }
 }
 
+/** Whether messages, or files of them, have to be saved before a run does anything to them. */
+function savesFirst(action: Run['action']): boolean {
+  return action === 'archive' || isOfFiles(action);
+}
+
+/** Has a run write a bag of those of its messages that are not in the archive yet. */
+async function giveBagTo(client: Queryable, account: number, run: number, label: string): Promise<void> {
+  const files = await unarchivedOf(client, account, run);
+  if (files.length === 0) return;
+  const folder = `mail-${new Date().toISOString().slice(0, 10)}`;
+  const bag = await createBag(client, account, { label, form: 'mbox', place: 'here', folder, files });
+  await giveBag(client, account, run, bag);
+  await tell(client, account, 'bag', await bagById(client, account, bag));
+}
+
 export const startRun = route({
   method: 'POST',
   path: '/accounts/{account}/runs',
@@ -257,6 +283,7 @@ export const startRun = route({
       if (asked.messages === 0) throw conflict('nothing-to-do', 'There are no messages to do this to.');
       if (isOfFiles(body.action) && intent.lots.length > 0) await giveFiles(client, account.id, id, intent.lots);
       if (isOfFiles(body.action) && body.rest !== undefined) await giveFilesOfRun(client, account.id, id, body.rest);
+      if (body.action === 'archive') await giveBagTo(client, account.id, id, intent.label);
       await handLots(client, account.id, id, intent.lots);
       const made = (await runById(client, account.id, id)) as Run;
       await appendEntry(client, environment.vault, account.id, {

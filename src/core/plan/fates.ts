@@ -1,5 +1,8 @@
-/** What happens to the messages of a lot: they go to the trash, they are purged, or files in them are taken out or shrunk. */
-export const FATES = ['trash', 'purge', 'strip', 'shrink'] as const;
+/**
+ * What happens to the messages of a lot: they go to the trash, after they were saved in the archive or not; they are purged; or
+ * files in them are taken out or made smaller.
+ */
+export const FATES = ['trash', 'archive', 'purge', 'strip', 'shrink'] as const;
 export type Fate = (typeof FATES)[number];
 
 /** The fates of files: what a message says stays, and another message stands in its place. */

@@ -1,5 +1,4 @@
 import type { Run } from '../../contract/types';
-import { isOfFiles } from '../../core/plan/fates';
 import { useChange } from '../../ui/api/account';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
@@ -12,7 +11,7 @@ export function Undo({ run }: { run: Run }) {
     () => ({ action: 'restore', run: run.id }),
     ['runs', 'level', 'messages', 'trash'],
   );
-  if ((run.action !== 'trash' && !isOfFiles(run.action)) || run.done.messages === 0) return null;
+  if (run.action === 'purge' || run.action === 'restore' || run.done.messages === 0) return null;
   if (run.undo.messages === 0) return <span className="text-ink-2">{text.ledger.undoGone}</span>;
   return (
     <>

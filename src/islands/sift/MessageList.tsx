@@ -41,7 +41,7 @@ export function MessageList({
   const [looked, setLooked] = useState<ListRow>();
   const { rows, first, total, marked } = narrowed;
   const details = useDetails(useMemo(() => rows.map(idOf), [rows]));
-  const add = useChange<MarkedSelector, Lot>(
+  const add = useChange<MarkedSelector & { fate: 'trash' | 'archive' }, Lot>(
     () => '/lots',
     'POST',
     (selector) => selector,
@@ -50,7 +50,7 @@ export function MessageList({
   const save = useChange<Omit<MarkedSelector, 'expect'>, Bag>(
     () => '/bags',
     'POST',
-    (selector) => ({ place: 'here', what: 'messages', ...selector }),
+    (selector) => ({ place: 'here', what: 'mail', ...selector }),
     ['bags'],
   );
   const saveMarked = async () => {
@@ -61,12 +61,12 @@ export function MessageList({
     await client.call('mark', marking);
     ask();
   };
-  const addMarked = async () => {
+  const addMarked = async (fate: 'trash' | 'archive') => {
     if (add.isPending) return;
     // The worker knows what is marked even where keys were quicker than the page.
     const selector = await client.call('selector', null);
     if (selector.expect.messages === 0) return;
-    add.mutate(selector, { onSuccess: () => void mark({ kind: 'none' }) });
+    add.mutate({ ...selector, fate }, { onSuccess: () => void mark({ kind: 'none' }) });
   };
   const largest = useMemo(() => rows.reduce((most, { size }) => Math.max(most, size), 1), [rows]);
   const columns = useMemo(() => columnsOf(figures, largest, details), [figures, largest, details]);
@@ -88,12 +88,20 @@ export function MessageList({
         >
           {text.files.saveMessages}
         </button>
-        <AddToPlan disabled={marked.messages === 0 || add.isPending} onAdd={() => void addMarked()} />
+        <button
+          type="button"
+          className="button"
+          disabled={marked.messages === 0 || add.isPending}
+          onClick={() => void addMarked('archive')}
+        >
+          {text.sift.addArchived}
+        </button>
+        <AddToPlan disabled={marked.messages === 0 || add.isPending} onAdd={() => void addMarked('trash')} />
       </MarkedBar>
       <Refused error={add.error ?? save.error} />
       {save.data && (
         <p role="status">
-          <Link to="/files" className="link">
+          <Link to="/archive" className="link">
             {text.files.savedMessages}
           </Link>
         </p>
@@ -109,7 +117,7 @@ export function MessageList({
         ordered={{ by: view.order, descends: view.descending, change: onOrder }}
         onView={(from, to) => onView(Math.max(0, from - MARGIN), to - from + 1 + 2 * MARGIN)}
         onOpen={(row: ListRow) => setLooked(row)}
-        onDelete={() => void addMarked()}
+        onDelete={() => void addMarked('trash')}
         empty={filling ? text.sift.filling : text.sift.nothing}
       />
       <p className="note mt-2">

@@ -37,6 +37,7 @@ import { batches } from '../batches';
 import { LARGE, TooLarge, type Turn, type WorkContext } from '../context';
 import { type Fence, fenceOf } from '../fence';
 import { FolderSync } from '../sync/folder-sync';
+import { Archiver } from './archiver';
 import { BatchExecutor } from './batch/executor';
 import type { Answered, Close } from './batch/strategy';
 import { BatchSizer } from './batch-sizer';
@@ -105,6 +106,8 @@ class Carrier {
   private announcedAt = 0;
   /** Takes files out of messages before these are moved, where the run is for that. */
   private readonly rewriter: Rewriter | undefined;
+  /** Saves messages before these are moved, where the run is for that. */
+  private readonly archiver: Archiver | undefined;
   /** By member, about how many octets its replacement has; only where there may be no room for all. */
   private replacementSizes: Map<number, number> | undefined;
 
@@ -125,6 +128,7 @@ class Carrier {
     this.executor = first.executor;
     if (isOfFiles(run.action))
       this.rewriter = new Rewriter(context, account, run, this.server, first.folders, this.fenced);
+    if (run.action === 'archive') this.archiver = new Archiver(context, job, account, this.server, turn, run);
     this.lanes = new Lanes(first, async () => this.laneOver(this.patiently(await another())));
   }
 
@@ -165,7 +169,7 @@ class Carrier {
         await this.executor.recover(batch);
         await this.fenced((client) => this.turn.progressed(client));
       }
-      const outcome = await this.work();
+      const outcome = (await this.archived()) ?? (await this.work());
       if (outcome === 'paused') return outcome;
       await this.says('concluding');
       await conclude(this.context, this.job, this.account, this.server, this.run, outcome);
@@ -193,6 +197,15 @@ class Carrier {
         'folder-gone',
         'The mailbox has no trash folder. Create one, or choose one in the settings.',
       );
+  }
+
+  /** Has all members saved, where the run is for that; gives how it ends, where somebody wants it to stop. */
+  private async archived(): Promise<RunOutcome | undefined> {
+    if (!this.archiver) return undefined;
+    await this.says('saving', this.run.asked.messages);
+    const stopped = await this.archiver.fill();
+    if (stopped === 'cancelled') await this.leaveRest();
+    return stopped;
   }
 
   /** Works through what is pending, wave after wave; while the end of one is written down the next is sent. */
@@ -375,7 +388,8 @@ class Carrier {
     const parallel = this.tellsAll && groups.length > 1;
     if (parallel && groups.length >= WORTH_LANES) await this.lanes.grow();
     const looked = await this.looked(groups, parallel, booked);
-    const { ready, rest } = this.rewriter ? await this.replaced(looked, this.rewriter) : { ready: looked, rest: [] };
+    const safe = this.archiver ? await this.withCopy(looked, this.archiver) : looked;
+    const { ready, rest } = this.rewriter ? await this.replaced(safe, this.rewriter) : { ready: safe, rest: [] };
     const planned = await this.planned(ready);
     if (planned.length === 0) return { closes: [], again: rest };
     await this.says('carrying-out', countOfMembers(planned.map(({ group }) => group)));
@@ -485,6 +499,15 @@ class Carrier {
     return kept.size === 0
       ? groups
       : groups.map((group) => without(group, kept)).filter(({ members }) => members.length > 0);
+  }
+
+  /** Leaves what has no copy in the archive that was read back. */
+  private async withCopy(groups: Group[], archiver: Archiver): Promise<Group[]> {
+    const members = groups.flatMap((group) => group.members.map(({ id }) => id));
+    const unsafe = await archiver.withoutCopy(members);
+    await this.leave('unchecked', unsafe);
+    const ids = new Set(unsafe);
+    return groups.map((group) => without(group, ids)).filter((group) => group.members.length > 0);
   }
 
   /** Writes batches down, all at once. */

@@ -1,10 +1,14 @@
 import { randomBytes } from 'node:crypto';
+import type { MessagePlace } from '../../core/archive/message-place';
 import { WHOLE_MESSAGE } from '../../core/files/file';
-import { printMultirange, type Ranges } from '../../core/sets/ranges';
+import type { RunState } from '../../core/ledger/run-state';
+import type { Amount } from '../../core/level/level';
+import { parseMultirange, printMultirange, type Ranges } from '../../core/sets/ranges';
 import { fold } from '../../core/text';
 import { nextNumber } from '../access/accounts';
 import { type Queryable, row, rows, theRow } from '../database';
 import { unpacked } from '../index/packed';
+import { placementsIn, placementsOf } from '../index/spans';
 
 export type BagPlace = 'here' | 'download';
 export type BagState =
@@ -51,6 +55,8 @@ export interface Bag {
   checkedAt: Date | null;
   /** Until when what was made ready for a download lies on this machine; null of all else. */
   keptUntil: Date | null;
+  /** The run that archives its messages, and what it brought to the trash; null of one that leaves the mailbox as it is. */
+  run: { id: number; state: RunState; done: Amount } | null;
 }
 
 /** Days for which what was made ready for a download lies on this machine. */
@@ -67,7 +73,9 @@ const COLUMNS = `id, label, form, place, folder, state, json_build_object('files
     select f.reason, count(*) as files, coalesce(sum(f.encoded), 0) as bytes from bag_file f
     where f.account = bag.account and f.bag = bag.id and f.reason is not null group by f.reason) l), '[]') as left,
   wanted, attempts, problem, created_at as "createdAt", ended_at as "endedAt", checked_at as "checkedAt",
-  ${KEPT_UNTIL} as "keptUntil"`;
+  ${KEPT_UNTIL} as "keptUntil",
+  (select json_build_object('id', r.id, 'state', r.state, 'done', json_build_object('messages', r.done_messages, 'bytes', r.done_bytes))
+   from run r where r.account = bag.account and r.bag = bag.id) as run`;
 
 /** The oldest bag that lies here for a download, and does so longer than it should; kept from others until the transaction is over. */
 export async function overdueDownload(
@@ -554,6 +562,48 @@ export async function checkedCopies(
     [account, files],
   );
   return new Map(found.map(({ file, ...copy }) => [file, copy]));
+}
+
+/** A copy of a message in the archive of this machine. */
+export interface ArchivedCopy extends MessagePlace {
+  bag: number;
+  /** Of the bag. */
+  folder: string;
+  sha256: string;
+}
+
+/** A checked copy c of a whole message that lies in the archive of this machine. */
+const IN_ARCHIVE = (message: string) => `from bag_file c join bag b on b.account = c.account and b.id = c.bag
+  where c.account = $1 and c.file = ${message} * 512 + ${WHOLE_MESSAGE} and c.reason is null and c.checked_at is not null
+    and b.place = 'here' and b.state <> 'erased'`;
+
+/** Of placements those whose message has a checked copy in the archive of this machine: of each one in that bag, else the newest. */
+export async function archivedCopies(
+  db: Queryable,
+  account: number,
+  placements: readonly number[],
+  bag: number | null,
+): Promise<Map<number, ArchivedCopy>> {
+  const found = await rows<ArchivedCopy & { id: number }>(
+    db,
+    `select p.id, copy.* from ${placementsOf('$2::bigint[]')} cross join lateral (
+       select c.bag, b.folder, c.path, c.at, c.length, c.size, encode(c.sha256, 'hex') as sha256 ${IN_ARCHIVE('p.message')}
+       order by c.bag = $3 desc, c.bag desc limit 1) copy`,
+    [account, placements, bag],
+  );
+  return new Map(found.map(({ id, ...copy }) => [id, copy]));
+}
+
+/** The members of a run that have no checked copy in the archive of this machine, as what a bag is to hold. */
+export async function unarchivedOf(db: Queryable, account: number, run: number): Promise<Ranges> {
+  const { files } = await theRow<{ files: string }>(
+    db,
+    `select coalesce(range_agg(int8range(p.message * 512 + ${WHOLE_MESSAGE}, p.message * 512 + ${WHOLE_MESSAGE + 1})), '{}')::text as files
+     from run r cross join ${placementsIn('r.members')}
+     where r.account = $1 and r.id = $2 and not exists (select 1 ${IN_ARCHIVE('p.message')})`,
+    [account, run],
+  );
+  return parseMultirange(files);
 }
 
 /** What the index of a bag says of a file (core/archive). */

@@ -21,8 +21,8 @@ import { PlanRows } from './plan-rows';
 /** What of a lot is to be carried out: neither excepted by hand nor kept by a guard. */
 export const HELD = '(members - excepted - guarded)';
 
-/** Who deletes a message leaves no file in it to be taken out, so these lots count last. */
-const BY_FATE = `array_position(array['purge', 'trash', 'strip', 'shrink'], fate)`;
+/** What is to be saved comes before it goes; who deletes a message leaves no file in it to be taken out, so these lots count last. */
+const BY_FATE = `array_position(array['archive', 'purge', 'trash', 'strip', 'shrink'], fate)`;
 
 /** Whether a lot leaves its messages, but for files. */
 const IS_OF_FILES = `fate in (${FATES_OF_FILES.map((fate) => `'${fate}'`).join(', ')})`;
@@ -310,6 +310,8 @@ export interface LotChange {
   except?: number[] | undefined;
   alsoExcept?: number[] | undefined;
   allow?: number[] | undefined;
+  /** Of a lot that brings its messages to the trash: whether they are archived before. */
+  fate?: 'trash' | 'archive' | undefined;
   /** Its place among the lots of its fate, from 0. */
   place?: number | undefined;
 }
@@ -325,9 +327,18 @@ export async function changeLot(
   const set = (ids: number[] | undefined) => (ids ? printMultirange(rangesOf(ids)) : null);
   const changed = await db.query(
     `update lot set label = coalesce($3, label), guard_overrides = coalesce($4::int8multirange, guard_overrides),
-       excepted = coalesce($5::int8multirange, excepted) + coalesce($6::int8multirange, '{}')
+       excepted = coalesce($5::int8multirange, excepted) + coalesce($6::int8multirange, '{}'),
+       fate = case when fate in ('trash', 'archive') then coalesce($7, fate) else fate end
      where account = $1 and id = $2 and run is null`,
-    [account.id, lot, change.label ?? null, set(change.allow), set(change.except), set(change.alsoExcept)],
+    [
+      account.id,
+      lot,
+      change.label ?? null,
+      set(change.allow),
+      set(change.except),
+      set(change.alsoExcept),
+      change.fate ?? null,
+    ],
   );
   if (changed.rowCount !== 1) return false;
   if (change.place !== undefined) await placeLot(db, account.id, lot, change.place);
@@ -409,12 +420,12 @@ export async function guardsOfLot(
   };
 }
 
-/** The union of the plan, purge before trash before what loses files in any way (`strip`): ids of live placements. */
+/** The union of the plan, purge before trash (after the archive or not) before what loses files in any way (`strip`): ids of live placements. */
 export async function planMembers(db: Queryable, account: number): Promise<Record<PlanPart, Ranges>> {
   const found = await theRow<Record<PlanPart, string>>(
     db,
     `select coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}')::text as purge,
-       (coalesce(range_agg(${HELD}) filter (where fate = 'trash'), '{}') - coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}'))::text as trash,
+       (coalesce(range_agg(${HELD}) filter (where fate in ('trash', 'archive')), '{}') - coalesce(range_agg(${HELD}) filter (where fate = 'purge'), '{}'))::text as trash,
        (coalesce(range_agg(${HELD}) filter (where ${IS_OF_FILES}), '{}') - coalesce(range_agg(${HELD}) filter (where not ${IS_OF_FILES}), '{}'))::text as strip
      from lot where account = $1 and run is null`,
     [account],

@@ -1,13 +1,16 @@
 import type { Shrinking } from '../../core/files/shrinking';
 import type { QuotaSnapshot } from '../../core/ledger/balance';
+import type { RunState } from '../../core/ledger/run-state';
 import type { Amount } from '../../core/level/level';
 import { type Fate, isOfFiles } from '../../core/plan/fates';
 import { nextNumber } from '../access/accounts';
 import { type Queryable, row, rows } from '../database';
 
-/** What a run does with its messages. The fates of files: it puts one that lost files beside each, and brings it to the trash then. */
+/**
+ * What a run does with its messages. `archive`: it saves them in a bag, and brings to the trash what was read back from there. The
+ * fates of files: it puts one that lost files beside each, and brings it to the trash then.
+ */
 export type RunAction = Fate | 'restore';
-export type RunState = 'queued' | 'running' | 'paused' | 'done' | 'cancelled' | 'failed';
 
 /** Why a message of a run was left. */
 export type LeftReason =
@@ -28,7 +31,7 @@ export type LeftReason =
   /** The file's place in the message is not certain, or it is another form of the text. */
   | 'malformed'
   | 'alternative'
-  /** A file has no copy that was read back, or the message is not what was saved. */
+  /** A file, or a message that is to be archived, has no copy that was read back; or the message is not what was saved. */
   | 'unchecked'
   | 'differs'
   /** It would not become smaller, or not by enough. */
@@ -36,9 +39,10 @@ export type LeftReason =
   /** No picture in it can be decoded. */
   | 'not-decoded';
 
-/** What a run is doing: reading the level, finding out what became of what was sent, choosing what is next, looking at it, ... */
+/** What a run is doing: reading the level, saving messages and reading them back, finding out what became of what was sent, choosing what is next, looking at it, ... */
 export type RunPhase =
   | 'measuring'
+  | 'saving'
   | 'recovering'
   | 'planning'
   | 'checking'
@@ -49,6 +53,8 @@ export type RunPhase =
 export interface Run {
   id: number;
   action: RunAction;
+  /** The bag that it writes; null where it writes none. */
+  bag: number | null;
   /** How it makes pictures smaller; null of all other actions. */
   shrinking: Shrinking | null;
   state: RunState;
@@ -82,7 +88,7 @@ export interface Run {
   endedAt: Date | null;
 }
 
-const COLUMNS = `id, action, shrinking, state, label, selector,
+const COLUMNS = `id, action, bag, shrinking, state, label, selector,
   json_build_object('messages', asked_messages, 'bytes', asked_bytes) as asked,
   json_build_object('messages', done_messages, 'bytes', done_bytes) as done,
   (select json_build_object('messages', count(*), 'bytes', coalesce(sum(w.size), 0)) from run_rewrite w
@@ -98,7 +104,7 @@ const COLUMNS = `id, action, shrinking, state, label, selector,
 
 /** Whether a run brings messages to the trash. */
 export function bringsToTrash({ action }: Pick<Run, 'action'>): boolean {
-  return action === 'trash' || isOfFiles(action);
+  return action === 'trash' || action === 'archive' || isOfFiles(action);
 }
 
 export async function runsOf(db: Queryable, account: number): Promise<Run[]> {
@@ -128,6 +134,11 @@ export async function createRun(
     [account, id, run.action, run.label, JSON.stringify(run.selector), run.fallback, JSON.stringify(run.askedBy)],
   );
   return id;
+}
+
+/** Has a run write a bag. */
+export async function giveBag(db: Queryable, account: number, run: number, bag: number): Promise<void> {
+  await db.query('update run set bag = $3 where account = $1 and id = $2', [account, run, bag]);
 }
 
 /** Lots are carried out by a run, with what the user let through in them although a guard keeps it. */

@@ -220,6 +220,7 @@ export const en = {
     rankSenders: 'Rank senders',
     markAll: 'Mark everything that matches',
     unmark: 'Unmark',
+    addArchived: 'Archive, then trash',
     add: 'Add to the plan',
     label: 'Messages',
     size: 'Size',
@@ -302,7 +303,7 @@ export const en = {
     saveHere: 'Save in the archive',
     saveThere: 'Save on your computer',
     saveMessages: 'Save copies',
-    savedMessages: 'Tamsel saves copies. See Files.',
+    savedMessages: 'Tamsel saves copies in the archive. The messages stay in the mailbox too.',
     nothing: 'No file matches.',
     keys: 'Space marks, Shift extends, Ctrl+A marks all, Enter shows the file. Saving changes nothing in the mailbox.',
     shownAs: 'How files are shown',
@@ -657,6 +658,7 @@ export const en = {
     vanished: (count: string) => `${count} no longer on the server`,
     excepted: (count: string) => `${count} excepted`,
     purges: 'purged at once',
+    archives: 'archived first',
     strips: (files: number, shown: string) =>
       `${files === 1 ? '1 file is' : `${shown} files are`} taken out, the text stays`,
     shrinks: (files: number, shown: string, longest: number) =>
@@ -707,6 +709,11 @@ export const en = {
       'The trash counts until you purge it. The provider’s own figure may take up to a day to change (common practice).',
     question: (messages: string) =>
       `This moves exactly these ${messages} to the trash on the server. New mail is not touched, and guards are checked again. You can undo it until the messages are purged or the server deletes them.`,
+    archiveQuestion: (messages: string) =>
+      `This saves exactly these ${messages} in the archive on this machine, reads every octet back from the disk, and then moves to the trash only those that are equal to what the server sent. They can be searched and put back afterwards. You can also undo it until the messages are purged.`,
+    goArchive: (messages: string) => `Archive ${messages}, then move them to the trash`,
+    archiveInstead: 'Archive them first instead',
+    archiveNot: 'Don’t archive them',
     stripQuestion: (messages: string, bytes: string) =>
       `This puts a copy without these files in the place of exactly these ${messages}, and moves the originals to the trash. Only files with a checked copy outside the mailbox are taken out. You can undo it until the originals are purged. After the purge the mailbox is about ${bytes} smaller.`,
     shrinkQuestion: (messages: string, bytes: string, longest: number) =>
@@ -801,6 +808,7 @@ export const en = {
     after: 'The server’s figure afterwards',
     actions: {
       trash: 'Move to trash',
+      archive: 'Archive, then trash',
       purge: 'Purge',
       restore: 'Restore',
       strip: 'Take out files',
@@ -816,6 +824,7 @@ export const en = {
     },
     doing: {
       measuring: () => 'Asking the server how full the mailbox is.',
+      saving: (messages: string) => `Saving ${messages} in the archive, and reading each back from the disk.`,
       recovering: (messages: string) =>
         `Checking what happened to ${messages} that were being moved when the work stopped.`,
       planning: () => 'Choosing the next messages.',

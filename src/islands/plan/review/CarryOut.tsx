@@ -1,6 +1,6 @@
 import { useState } from 'react';
 import type { Bag, Lot, Run } from '../../../contract/types';
-import { useAccount, useChange, useFigures, useLevel } from '../../../ui/api/account';
+import { OF_THE_PLAN, useAccount, useChange, useFigures, useLevel } from '../../../ui/api/account';
 import { Question } from '../../../ui/Question';
 import { go } from '../../../ui/route';
 import { Refused } from '../../../ui/State';
@@ -34,13 +34,14 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
     };
   };
   const toTrash = fated('trash');
+  const toArchive = fated('archive');
   const toPurge = fated('purge');
   const toStrip = fated('strip');
   // A run makes all of its pictures smaller in one way.
   const ways: NonNullable<Lot['shrinking']>[] = [];
   for (const { shrinking } of lots) if (shrinking && !ways.some((one) => isSame(one, shrinking))) ways.push(shrinking);
   const toShrink = ways.map((way) => ({ way, ...fated('shrink', way) }));
-  const losing = toShrink.reduce((sum, { sum: messages }) => sum + messages, toStrip.sum);
+  const losing = toShrink.reduce((sum, { sum: messages }) => sum + messages, toStrip.sum + toArchive.sum);
   const start = (action: Lot['fate'], ids: number[]) =>
     run.mutate({ action, lots: ids, ...(copies ? { copies: true } : {}) });
   const level = useLevel().data;
@@ -57,6 +58,22 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
         </label>
       )}
       {toTrash.sum + losing > 0 && !hasTrash && <NoTrash />}
+      {toArchive.sum > 0 && hasTrash && (
+        <div className="grid gap-3">
+          <p>{text.review.archiveQuestion(toArchive.messages)}</p>
+          <span className="flex flex-wrap gap-2">
+            <button
+              type="button"
+              className="button button-chief px-5 py-2"
+              disabled={run.isPending}
+              onClick={() => start('archive', toArchive.ids)}
+            >
+              {text.review.goArchive(toArchive.messages)}
+            </button>
+            <Refate lots={toArchive.ids} fate="trash" />
+          </span>
+        </div>
+      )}
       {toStrip.sum > 0 && hasTrash && (
         <div className="grid gap-3">
           <p>{text.review.stripQuestion(toStrip.messages, toStrip.bytes)}</p>
@@ -91,14 +108,17 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
       {toTrash.sum > 0 && hasTrash && (
         <div className="grid gap-3">
           <p>{text.review.question(toTrash.messages)}</p>
-          <button
-            type="button"
-            className="button button-chief justify-self-start px-5 py-2"
-            disabled={run.isPending}
-            onClick={() => start('trash', toTrash.ids)}
-          >
-            {text.review.go(toTrash.messages)}
-          </button>
+          <span className="flex flex-wrap gap-2">
+            <button
+              type="button"
+              className="button button-chief px-5 py-2"
+              disabled={run.isPending}
+              onClick={() => start('trash', toTrash.ids)}
+            >
+              {text.review.go(toTrash.messages)}
+            </button>
+            <Refate lots={toTrash.ids} fate="archive" />
+          </span>
         </div>
       )}
       {toPurge.sum > 0 && (
@@ -126,6 +146,32 @@ export function CarryOut({ lots }: { lots: Lot[] }) {
 
 function isSame(one: Lot['shrinking'], other: Lot['shrinking']): boolean {
   return one?.longest === other?.longest && one?.place === other?.place;
+}
+
+/** Has lots that go to the trash archived before, or not. */
+function Refate({ lots, fate }: { lots: number[]; fate: 'trash' | 'archive' }) {
+  const change = useChange<number>(
+    (lot) => `/lots/${lot}`,
+    'PATCH',
+    () => ({ fate }),
+    OF_THE_PLAN,
+  );
+  const changeAll = async () => {
+    for (const lot of lots) await change.mutateAsync(lot);
+  };
+  return (
+    <>
+      <button
+        type="button"
+        className="button"
+        disabled={change.isPending}
+        onClick={() => void changeAll().catch(() => undefined)}
+      >
+        {text.review[fate === 'archive' ? 'archiveInstead' : 'archiveNot']}
+      </button>
+      <Refused error={change.error} />
+    </>
+  );
 }
 
 /** Files that nobody has a checked copy of stay in the mail: they are saved first. */

@@ -42,6 +42,7 @@ export function LotRow({
   );
   const notes = [
     ...(lot.fate === 'purge' ? [text.review.purges] : []),
+    ...(lot.fate === 'archive' ? [text.review.archives] : []),
     ...(lot.fate === 'strip' ? [text.review.strips(lot.files, count(lot.files))] : []),
     ...(lot.shrinking ? [text.review.shrinks(lot.files, count(lot.files), lot.shrinking.longest)] : []),
     ...(lot.textKept > 0 ? [text.review.textKept(text.messages(lot.textKept, count(lot.textKept)))] : []),
