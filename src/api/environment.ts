@@ -5,6 +5,7 @@ import { type Log, openLog } from '../log/log';
 import { isLoopback } from '../mail/destination';
 import { type OutboundConfig, outboundConfigFrom } from '../mail/outbound-config';
 import { Vault } from '../store/access/vault';
+import { ArchiveWords } from '../store/archive/archive-words';
 import { type Database, openDatabase } from '../store/database';
 import { type OperatorSettings, operatorSettingsFrom } from './operator-settings';
 import { Previews } from './previews';
@@ -25,6 +26,8 @@ export interface Environment extends OperatorSettings {
   outbound: OutboundConfig;
   /** Where bags are on this machine. */
   archive: ArchivePlace;
+  /** Finds texts in the archive. */
+  archiveWords: ArchiveWords;
   /** What is seen of files. */
   previews: Previews;
   log: Log;
@@ -50,9 +53,11 @@ function read(variables: NodeJS.ProcessEnv): Environment {
   const settings = operatorSettingsFrom(variables);
   const { port, bound, origin } = settings;
   const log = openLog('web');
+  const database = openDatabase(required(variables, 'TAMSEL_DATABASE_URL'), 10, STATEMENT_SECONDS);
   return {
     ...settings,
-    database: openDatabase(required(variables, 'TAMSEL_DATABASE_URL'), 10, STATEMENT_SECONDS),
+    database,
+    archiveWords: new ArchiveWords(database),
     vault: Vault.open(required(variables, 'TAMSEL_KEY_FILE')),
     outbound: outboundConfigFrom(variables),
     archive: ArchivePlace.from(variables),

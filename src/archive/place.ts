@@ -1,3 +1,4 @@
+import { statfs } from 'node:fs/promises';
 import { join, resolve } from 'node:path';
 import { Bag } from './bag';
 import { removeTree } from './disk';
@@ -21,6 +22,12 @@ export class ArchivePlace {
   /** Deletes all that is there of an account. */
   async forget(account: number): Promise<void> {
     await removeTree(join(this.directory, String(account)));
+  }
+
+  /** Octets that are free on its disk; null where that can't be told. */
+  async freeOctets(): Promise<number | null> {
+    const found = await statfs(this.directory).catch(() => undefined);
+    return found ? found.bavail * found.bsize : null;
   }
 
   /** Room for work under way, to be closed. */

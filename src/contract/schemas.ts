@@ -224,6 +224,8 @@ export const Message = v.object({
   trashedBy: v.nullable(v.number()),
   /** When it came into its folder, as far as is known. */
   placedAt: v.nullable(Timestamp),
+  /** Of a message of the archive: the bag that holds it. `folder` and `uid` are those that it had when it was saved. */
+  bag: v.optional(count),
 });
 
 export const MessageDetails = v.object({
@@ -239,6 +241,38 @@ export const MessageDetails = v.object({
 
 /** Files, and their octets. */
 export const FileAmount = v.object({ files: count, bytes: count });
+
+/** What lies in the archive on this machine, and how safe it is. */
+export const Archive = v.object({
+  ...Amount.entries,
+  /** Files that were saved by themselves. */
+  files: FileAmount,
+  /** Messages whose words are still being read: a search for a text does not find them yet. */
+  unread: count,
+  /** When the bag was read back for which that is longest ago. */
+  checkedAt: v.nullable(Timestamp),
+  /** Messages and files that are not any more what was saved. */
+  damaged: FileAmount,
+  /** Messages and files without a checked copy elsewhere. */
+  onlyHere: FileAmount,
+  /** Octets that are free on the disk; null where that can't be told. */
+  free: v.nullable(count),
+});
+
+/** A message of the archive, as it was. */
+export const ArchivedDetails = v.object({
+  ...Message.entries,
+  messageId: v.string(),
+  sha256: v.string(),
+  /** Whether its octets on the disk are not any more what was saved. */
+  damaged: v.boolean(),
+  to: v.array(author),
+  header: v.string(),
+  /** Decoded, cut at a limit; '' where it has none. */
+  text: v.string(),
+  /** With their sections of the message. */
+  files: v.array(v.object({ part: v.string(), name: v.string(), type: v.string(), size: count })),
+});
 
 export const File = v.object({
   id: count,

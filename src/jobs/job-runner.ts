@@ -18,6 +18,7 @@ import {
   postponeJob,
 } from '../store/jobs';
 import { runById, updateRun } from '../store/runs/runs';
+import { readBag } from './archive/read-bag';
 import { TooLarge, type Turn, type WorkContext } from './context';
 import { fenceOf } from './fence';
 import { leased } from './leased-server';
@@ -115,6 +116,7 @@ export class JobRunner {
     const { database } = context;
     if (job.takes > MAX_TAKES) throw new WorkerDied();
     if (job.kind === 'quota-check') return runQuotaCheck(database, job);
+    if (job.kind === 'read-bag') return readBag(context, job, this.turn());
     if (await isScanned(database, job)) return this.endScan(job, account);
     const signedIn = async () =>
       leased(
@@ -125,16 +127,7 @@ export class JobRunner {
         },
       );
     this.server = await signedIn();
-    const turn: Turn = {
-      claimLarge: () => {
-        this.large ||= this.claimLarge();
-        return this.large;
-      },
-      progressed: (client) => {
-        this.isSuspect = false;
-        return noteProgress(client, job);
-      },
-    };
+    const turn = this.turn();
     if (job.kind === 'scan') {
       await scan(context, job, account, this.server, signedIn, turn);
       await this.endScan(job, account);
@@ -147,6 +140,19 @@ export class JobRunner {
       const outcome = await carryOut(context, job, account, this.server, signedIn, turn);
       if (outcome === 'paused') await this.pause(job);
     }
+  }
+
+  private turn(): Turn {
+    return {
+      claimLarge: () => {
+        this.large ||= this.claimLarge();
+        return this.large;
+      },
+      progressed: (client) => {
+        this.isSuspect = false;
+        return noteProgress(client, this.job);
+      },
+    };
   }
 
   /** What nobody waits for once a scan is done, and no server is needed for. */
@@ -180,7 +186,8 @@ export class JobRunner {
     await fenced(async () => undefined);
     log.warn({ ...named(job), problem: problem.kind, err: error }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
-    if (job.kind === 'quota-check') return finishJob(database, job);
+    // Both are begun again by themselves.
+    if (job.kind === 'quota-check' || job.kind === 'read-bag') return finishJob(database, job);
     // What the server says can't be believed, or there is no room here: a person decides whether to go on.
     if (job.kind === 'run' && (problem.kind === 'unreadable-answer' || problem.kind === 'disk-full'))
       return this.pause(job, problem);

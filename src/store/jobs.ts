@@ -5,8 +5,8 @@ import { wake } from './events';
 export interface Job {
   account: number;
   id: number;
-  kind: 'scan' | 'run' | 'search' | 'quota-check' | 'save';
-  /** Number of the scan, run, search or look. */
+  kind: 'scan' | 'run' | 'search' | 'quota-check' | 'save' | 'read-bag';
+  /** Number of the scan, run, search, look or bag. */
   subject: number;
   /** Times in a row that it was taken, this one included, and neither ended, nor was given back, nor got on. */
   takes: number;
@@ -97,7 +97,7 @@ export async function takeJob(
          select id from job j where j.account = $1 and j.done_at is null and j.not_before <= now()
          and (j.lease_until is null or j.lease_until < now()) and ($4 or not j.large)
          and ($5 or j.takes < ${SUSPECT_TAKES})
-         order by j.begun_at nulls last, j.kind = 'search', j.id limit 1 for update)
+         order by j.begun_at nulls last, j.kind in ('search', 'read-bag'), j.id limit 1 for update)
        and not exists (select 1 from job b where b.account = $1 and b.done_at is null and b.lease_until >= now())
        returning account, id, kind, subject, takes, large`,
       [account, worker, leaseSeconds, large, suspect],

@@ -22,11 +22,8 @@ const DIFFICULT = {
 /** No name of a file on any of the three common systems, and two that differ in case alone. */
 export const FOLDERS = ['../../etc', 'Minutes', 'minutes', 'a\u202eb/..', 'n'.repeat(500), 'con', 'Committee/Minutes'];
 
-export const message = (subject: string, text: string) =>
-  Buffer.from(
-    `Subject: ${subject}\r\nMessage-ID: <${subject.replace(/\W+/g, '-')}@mail.example>\r\n\r\n${text}`,
-    'latin1',
-  );
+export const message = (subject: string, text: string, rest = `\r\n${text}`) =>
+  Buffer.from(`Subject: ${subject}\r\nMessage-ID: <${subject.replace(/\W+/g, '-')}@mail.example>\r\n${rest}`, 'latin1');
 
 /** A mailbox of difficult messages in folders with difficult names. */
 export function difficultServer(): FakeServer {

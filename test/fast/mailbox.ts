@@ -7,6 +7,7 @@ import { limitsFrom } from '../../src/api/limits';
 import type { Route, RouteInput } from '../../src/api/route';
 import { ROUTES } from '../../src/api/routes';
 import { ArchivePlace } from '../../src/archive/place';
+import { readBag } from '../../src/jobs/archive/read-bag';
 import type { WorkContext } from '../../src/jobs/context';
 import { carryOut, type RunOutcome } from '../../src/jobs/run/run';
 import { save } from '../../src/jobs/save/save';
@@ -14,6 +15,7 @@ import { scan } from '../../src/jobs/scan/scan';
 import { Renderer } from '../../src/render/renderer';
 import { type Account, accountById, findOrCreateAccount } from '../../src/store/access/accounts';
 import { Vault } from '../../src/store/access/vault';
+import { ArchiveWords } from '../../src/store/archive/archive-words';
 import { type Database, transaction } from '../../src/store/database';
 import { openScan } from '../../src/store/index/scans';
 import { enqueue, finishJob, takeJob } from '../../src/store/jobs';
@@ -63,7 +65,16 @@ export class Mailbox {
       mostMessages: 1_000,
     } as WorkContext;
     const limits = limitsFrom((_, usual) => usual);
-    const environment = { database, vault, log, limits, archive, canMail: false } as unknown as Environment;
+    const archiveWords = new ArchiveWords(database);
+    const environment = {
+      database,
+      vault,
+      log,
+      limits,
+      archive,
+      archiveWords,
+      canMail: false,
+    } as unknown as Environment;
     const mailbox = new Mailbox(database, server, account, context, environment);
     await mailbox.scan();
     return mailbox;
@@ -98,6 +109,13 @@ export class Mailbox {
     return answer instanceof Response ? answer.json() : JSON.parse(JSON.stringify(answer ?? null));
   }
 
+  /** What an operation answers that gives no JSON. */
+  async response(operation: string, parameters: Record<string, string>): Promise<Response> {
+    const { environment, account } = this;
+    const answer = await (ROUTES[operation] as Route).handle({ environment, account, parameters } as RouteInput);
+    return answer as Response;
+  }
+
   /** Downloads a bag, a range of it, or one of its files. */
   async download(bag: number, range?: string, path?: string): Promise<Response> {
     const route = ROUTES.downloadBag as Route;
@@ -127,6 +145,10 @@ export class Mailbox {
     if (!job) throw new Error('no job waits');
     const turn = { claimLarge: () => true, progressed: async () => undefined };
     const another = async () => server;
+    if (job.kind === 'read-bag') {
+      await readBag(context, job, turn);
+      return undefined;
+    }
     if (job.kind === 'save') {
       await save(context, job, this.account, server, turn);
       return undefined;

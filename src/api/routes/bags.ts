@@ -6,6 +6,7 @@ import * as s from '../../contract/schemas';
 import { fileId, WHOLE_MESSAGE } from '../../core/files/file';
 import { type Ranges, rangesOf } from '../../core/sets/ranges';
 import type { Account } from '../../store/access/accounts';
+import { dropArchived } from '../../store/archive/archived';
 import {
   type Bag,
   bagById,
@@ -299,6 +300,7 @@ export const deleteBag = route({
       // One that was cancelled while it was read back is whole.
       if (bag.place === 'here' && bag.saved.files > 0) await wantProof(client, environment, identity, account);
       await updateBag(client, account.id, bag.id, { state: 'erased' });
+      await dropArchived(client, account.id, bag.id);
       await tell(client, account.id, 'bag', await bagById(client, account.id, bag.id));
     });
     const bag = await theBag(database, account, parameters.bag);

@@ -1,4 +1,5 @@
 import type { Route } from '../route';
+import * as archive from './archive';
 import * as authorizations from './authorizations';
 import * as bags from './bags';
 import * as categories from './categories';
@@ -69,6 +70,10 @@ export const ROUTES: Record<string, Route> = {
   downloadBag: bags.downloadBag,
   checkBag: bags.checkBag,
   deleteBag: bags.deleteBag,
+  getArchive: archive.getArchive,
+  getArchivedMessage: archive.getArchivedMessage,
+  downloadArchivedMessage: archive.downloadArchivedMessage,
+  downloadArchivedFile: archive.downloadArchivedFile,
   listMatches: criteria.listMatches,
   startSearch: criteria.startSearch,
   getSearch: criteria.getSearch,

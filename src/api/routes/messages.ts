@@ -3,28 +3,33 @@ import * as s from '../../contract/schemas';
 import type { Amount } from '../../core/level/level';
 import type { MailServer } from '../../mail/server';
 import { type Account, versionOf } from '../../store/access/accounts';
+import { type ArchiveOrder, archivedAmount, archivedPage } from '../../store/archive/archived';
 import { judgementOf } from '../../store/index/categories';
 import { isIndexComplete } from '../../store/index/folders';
 import { amountOf, idsBySubject, messageById, messagesById, pageOfMessages } from '../../store/index/messages';
+import { searchArchive } from '../archive-search';
 import { readyCriteria } from '../criteria';
 import { cursorFrom, cursorText } from '../cursor';
 import type { Environment } from '../environment';
 import { onServer } from '../on-server';
-import { conflict, notFound } from '../problem';
+import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
+import { NOT_IN_MAILBOX } from './archive';
 
 export const listMessages = route({
   method: 'GET',
   path: '/accounts/{account}/messages',
   summary:
-    'Lists messages that match criteria, a page at a time, with the sum over all of them. Or returns messages by id.',
+    'Lists messages that match criteria, a page at a time, with the sum over all of them. Or returns messages by id. `scope=archive` lists messages of the archive, as they were when they were saved.',
   query: v.object({
     where: s.Where,
-    scope: s.Scope,
+    scope: v.optional(v.picklist(['mail', 'trash', 'all', 'archive']), 'mail'),
     order: v.optional(v.picklist(['size', 'date', 'from', 'subject', 'placed']), 'size'),
     direction: v.optional(v.picklist(['up', 'down'])),
     limit: v.optional(s.wholeNumber(1, 1_000), '100'),
     after: v.optional(v.string()),
+    /** With `scope=archive`, in place of `after`: how many messages are passed by. */
+    first: v.optional(s.wholeNumber(0, 10_000_000), '0'),
     /** Only what came into its folder before this instant. */
     before: v.optional(s.Timestamp),
     ids: v.optional(v.pipe(v.string(), v.regex(/^\d{1,15}(,\d{1,15}){0,499}$/, 'up to 500 ids, parted by commas'))),
@@ -39,6 +44,8 @@ export const listMessages = route({
   }),
   async handle({ environment, account, query }) {
     const { database } = environment;
+    if (query.scope === 'archive') return listArchived(environment, account, query);
+    const { scope } = query;
     const version = await versionOf(database, account.id);
     const complete = await isIndexComplete(database, account.id);
     if (query.ids !== undefined) {
@@ -56,12 +63,42 @@ export const listMessages = route({
     } as const;
     const placedBefore = query.before === undefined ? undefined : new Date(query.before);
     const [total, { messages, next }] = await Promise.all([
-      amountOf(database, account, criteria, query.scope, now, placedBefore),
-      pageOfMessages(database, account, criteria, query.scope, now, { ...page, placedBefore }),
+      amountOf(database, account, criteria, scope, now, placedBefore),
+      pageOfMessages(database, account, criteria, scope, now, { ...page, placedBefore }),
     ]);
     return { total, messages, version, complete, ...(next ? { next: cursorText(next) } : {}) };
   },
 });
+
+async function listArchived(
+  environment: Environment,
+  account: Account,
+  query: {
+    where: string;
+    order: ArchiveOrder | 'placed';
+    direction?: 'up' | 'down' | undefined;
+    limit: number;
+    first: number;
+    ids?: string | undefined;
+    after?: string | undefined;
+    before?: string | undefined;
+  },
+) {
+  const { database } = environment;
+  const { order, limit, first } = query;
+  if (order === 'placed' || query.after !== undefined || query.before !== undefined || query.ids !== undefined)
+    throw invalid('The archive is listed by date, size, from or subject, and in pages by first.', [
+      { field: 'scope', expected: 'where, order, direction, limit and first beside it' },
+    ]);
+  const { selection, complete } = await searchArchive(environment, account, query.where, true);
+  const direction = query.direction ?? (order === 'size' || order === 'date' ? 'down' : 'up');
+  const [total, messages] = await Promise.all([
+    archivedAmount(database, selection),
+    archivedPage(database, selection, { order, direction, limit, first }),
+  ]);
+  const shown = messages.map(({ message: _, ...one }) => ({ ...one, ...NOT_IN_MAILBOX }));
+  return { total, messages: shown, version: await versionOf(database, account.id), complete };
+}
 
 function amountIn(messages: readonly { size: number }[]): Amount {
   return { messages: messages.length, bytes: messages.reduce((sum, { size }) => sum + size, 0) };

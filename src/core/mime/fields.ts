@@ -2,6 +2,8 @@
 export interface BodyFields {
   /** Media type and subtype, lower case; `text/plain` where there is none or it can't be read (§5.2). */
   type: string;
+  /** Of a text (RFC 2046 §4.1.2); undefined where there is none. */
+  charset: string | undefined;
   /** Of a multipart (RFC 2046 §5.1.1); undefined where there is none. */
   boundary: string | undefined;
   /** Content-Transfer-Encoding, lower case; `7bit` where there is none (§6.1). */
@@ -50,6 +52,7 @@ export function bodyFieldsOf(header: string, fallback = 'text/plain'): BodyField
   const type = contentType === undefined ? fallback : mediaType(contentType);
   return {
     type,
+    charset: type.startsWith('text/') ? parameter(contentType ?? '', 'charset') : undefined,
     boundary: type.startsWith('multipart/') ? parameter(contentType ?? '', 'boundary') : undefined,
     encoding: encoding.replace(/[\s;(].*$/s, '').toLowerCase(),
     // Programs differ in which of several they take.

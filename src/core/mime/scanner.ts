@@ -158,7 +158,7 @@ export class MimeScanner {
   private begun(parent: MimePart | undefined, section: string, from: number, isMessage: boolean): MimePart {
     const part: MimePart = {
       ...{ section, parent, headerFrom: from, bodyFrom: from, bodyTo: from, header: '', isMessage, isClosed: false },
-      ...{ type: 'text/plain', boundary: undefined, encoding: '7bit' },
+      ...{ type: 'text/plain', charset: undefined, boundary: undefined, encoding: '7bit' },
     };
     if (this.parts.length < MAX_PARTS) this.parts.push(part);
     else this.doubt ??= 'too-many-parts';

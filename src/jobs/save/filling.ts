@@ -5,6 +5,7 @@ import { bySection } from '../../mail/sections';
 import type { MailServer, Wanted } from '../../mail/server';
 import { withThrottleRetry } from '../../mail/throttle-retry';
 import type { Account } from '../../store/access/accounts';
+import { enterArchived } from '../../store/archive/archived';
 import {
   type Bag,
   bagById,
@@ -13,6 +14,7 @@ import {
   leaveFiles,
   leaveRestOfBag,
   noteChecked,
+  notePart,
   type PendingFile,
   pendingFiles,
   type UnsavedReason,
@@ -21,6 +23,7 @@ import {
 import type { Queryable } from '../../store/database';
 import { tell } from '../../store/events';
 import { folderById, generationById } from '../../store/index/folders';
+import { enqueue } from '../../store/jobs';
 import type { Turn, WorkContext } from '../context';
 import type { Fence } from '../fence';
 import { FileIntake } from './file-intake';
@@ -102,7 +105,12 @@ export class Filling {
   ): Promise<void> {
     await this.fenced(async (client) => {
       const isChecked = state === 'done';
-      await updateBag(client, this.account.id, this.bag.id, { state, wanted: null, attempts: 0, problem, isChecked });
+      const { account, bag } = this;
+      await updateBag(client, account.id, bag.id, { state, wanted: null, attempts: 0, problem, isChecked });
+      if (isChecked && bag.place === 'here') {
+        await enterArchived(client, account.id, bag.id);
+        await enqueue(client, account.id, 'read-bag', bag.id);
+      }
       await also(client);
       await this.announce(client, true);
     });
@@ -202,12 +210,15 @@ export class Filling {
   }
 
   private async seal(): Promise<void> {
-    const { id, label } = this.bag;
-    const { intake } = this;
+    const { id, label, form } = this.bag;
+    const { intake, fenced, account } = this;
     const index = await this.folder.write('index.jsonl', lines(intake.index()));
     async function* files() {
       yield index;
-      yield* intake.files();
+      for await (const file of intake.files()) {
+        if (form === 'mbox') await fenced((client) => notePart(client, account.id, id, file));
+        yield file;
+      }
     }
     await this.folder.seal(files(), {
       'Bagging-Date': new Date().toISOString().slice(0, 10),

@@ -1,9 +1,9 @@
 import libqp from 'libqp';
 import { storable } from '../../core/text';
 import { readHtml } from '../html/reader';
+import { decodeCharset } from '../mime/charset';
 import type { Channel } from './channel/channel';
 import type { Patience } from './channel/timeouts';
-import { decodeCharset } from './fetch/clean';
 import { parameterOf } from './fetch/parameters';
 import { readParts } from './fetch/structure';
 import type { Cursor } from './wire/cursor';

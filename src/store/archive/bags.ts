@@ -405,6 +405,20 @@ export async function mboxesOf(db: Queryable, account: number, bag: number): Pro
   return new Map(found.map(({ path, octets }) => [path, octets]));
 }
 
+/** Notes the digest of an mbox file of a bag. */
+export async function notePart(
+  db: Queryable,
+  account: number,
+  bag: number,
+  { path, size, sha256 }: Pick<SavedFile, 'path' | 'size' | 'sha256'>,
+): Promise<void> {
+  await db.query(
+    `insert into bag_part (account, bag, path, size, sha256) values ($1, $2, $3, $4, decode($5, 'hex'))
+     on conflict (account, bag, path) do update set size = excluded.size, sha256 = excluded.sha256`,
+    [account, bag, path, size, sha256],
+  );
+}
+
 /** A message in an mbox file of a bag, as its index says (RFC 4155 tells none of it but its author). */
 export interface BaggedMessage {
   file: number;

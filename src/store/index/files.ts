@@ -20,6 +20,20 @@ export function filesOfMessage(account: string, message: string): string {
     from file f where f.account = ${account} and f.id >= ${from} and f.id < ${to} and not f.enclosed), '[]')`;
 }
 
+/** The files of a message with their sections, without those of enclosed messages. */
+export async function filesWithParts(
+  db: Queryable,
+  account: number,
+  message: number,
+): Promise<{ part: string; name: string; type: string; size: number }[]> {
+  const [from, to] = fileIdsOf('$2::bigint');
+  return rows(
+    db,
+    `select part, name, type, size from file where account = $1 and id >= ${from} and id < ${to} and not enclosed order by id`,
+    [account, message],
+  );
+}
+
 /** Where messages lie whose files were never read: UIDs of some, by generation. */
 export async function unreadFiles(
   db: Queryable,

@@ -1,6 +1,7 @@
 import type { EmailAddress } from '../../../core/mailbox/email-address';
+import { decodeWords } from '../../mime/charset';
 import type { Cursor } from '../wire/cursor';
-import { clean, decodeWords } from './clean';
+import { clean } from './clean';
 
 const MAX_RECIPIENTS = 500;
 

@@ -1,5 +1,5 @@
+import { decodeCharset, decodeWords } from '../../mime/charset';
 import type { Cursor } from '../wire/cursor';
-import { decodeCharset, decodeWords } from './clean';
 
 /** Reads a list of parameters, names in lower case; null for NIL. */
 export function readParameters(cursor: Cursor): Map<string, string> | null {

@@ -1,0 +1,135 @@
+import type { Bag as BagFolder } from '../../archive/bag';
+import { fold, storable } from '../../core/text';
+import { SegmentBuilder } from '../../core/words/segment';
+import { eachWord, withoutLines } from '../../core/words/tokens';
+import { searchedText } from '../../mail/mime/searched-text';
+import { type PackedBlock, packedBlock, saveWords } from '../../store/archive/archive-words';
+import { noteWords, type UnreadMessage, unreadMessages } from '../../store/archive/archived';
+import { isAwaited } from '../../store/jobs';
+import type { Turn, WorkContext } from '../context';
+import type { Fence } from '../fence';
+
+/** Messages that are looked up at a time. */
+const PAGE = 200;
+/** What is collected in memory before it is written down: words in texts, different words, and texts. */
+const MOST_PAIRS = 3_000_000;
+const MOST_WORDS = 300_000;
+const MOST_TEXTS = 20_000;
+/** Characters of a block of texts, and octets of deflated blocks. */
+const BLOCK = 256 * 1024;
+const MOST_BLOCKS = 64 * 2 ** 20;
+
+/** What is collected of messages that follow each other. */
+class Collected {
+  private readonly builder = new SegmentBuilder();
+  private readonly blocks: PackedBlock[] = [];
+  private octets = 0;
+  private texts: string[] = [];
+  private characters = 0;
+  partly = 0;
+
+  constructor(
+    private readonly first: number,
+    public last: number,
+  ) {}
+
+  get isFull(): boolean {
+    const { size, words, texts } = this.builder;
+    return size >= MOST_PAIRS || words >= MOST_WORDS || texts >= MOST_TEXTS || this.octets >= MOST_BLOCKS;
+  }
+
+  async add(id: number, text: string): Promise<void> {
+    this.last = id;
+    eachWord(text, (word) => this.builder.add(word));
+    this.builder.endText();
+    this.texts.push(text);
+    this.characters += text.length;
+    if (this.characters >= BLOCK) await this.endBlock();
+  }
+
+  private async endBlock(): Promise<void> {
+    if (this.texts.length === 0) return;
+    const block = await packedBlock({ first: this.last - this.texts.length + 1, texts: this.texts });
+    this.octets += block.octets.length;
+    this.blocks.push(block);
+    this.texts = [];
+    this.characters = 0;
+  }
+
+  async end() {
+    await this.endBlock();
+    return {
+      words: { first: this.first, texts: this.builder.texts, packed: this.builder.end() },
+      blocks: this.blocks,
+    };
+  }
+}
+
+/**
+ * Reads the words of the messages of a bag, so that they are found. What was written down is not read again; it gives way to
+ * whatever waits.
+ *
+ * @returns whether it is through.
+ */
+export async function readWords(
+  { database, log }: WorkContext,
+  account: number,
+  bag: { id: number },
+  folder: BagFolder,
+  fenced: Fence,
+  turn: Turn,
+): Promise<boolean> {
+  let collected: Collected | undefined;
+  const flush = async () => {
+    if (!collected) return;
+    const { last, partly } = collected;
+    const { words, blocks } = await collected.end();
+    collected = undefined;
+    await fenced(async (client) => {
+      await saveWords(client, account, bag.id, words, blocks);
+      await noteWords(client, account, bag.id, { to: last, partly });
+      await turn.progressed(client);
+    });
+  };
+  let behind = 0;
+  for (;;) {
+    const page = await unreadMessages(database, account, bag.id, PAGE, behind);
+    for (const message of page) {
+      collected ??= new Collected(message.id, message.id);
+      const { text, isWhole } = await textOf(folder, message).catch((error: unknown) => {
+        log.warn({ err: error, account, bag: bag.id, message: message.id }, 'the text of a message could not be read');
+        return { text: '', isWhole: false };
+      });
+      if (!isWhole) collected.partly++;
+      await collected.add(message.id, searchable(`${text}\n${message.files}`));
+      behind = message.id;
+      if (collected.isFull) await flush();
+    }
+    if (page.length < PAGE) break;
+    if (await isAwaited(database, account)) {
+      await flush();
+      return false;
+    }
+  }
+  await flush();
+  await fenced((client) => noteWords(client, account, bag.id, { to: null, partly: 0 }));
+  return true;
+}
+
+/** A text as it is searched (core/words). */
+function searchable(text: string): string {
+  return withoutLines(fold(storable(text)));
+}
+
+async function textOf(folder: BagFolder, place: UnreadMessage) {
+  const opened = await folder.message(place);
+  if (!opened) return { text: '', isWhole: false };
+  let first: AsyncIterable<Buffer> | undefined = opened;
+  // A large message is read twice.
+  async function* read() {
+    const octets = first ?? (await folder.message(place));
+    first = undefined;
+    if (octets) yield* octets;
+  }
+  return searchedText(read);
+}
