@@ -51,7 +51,7 @@ export type PlaceInMbox = Pick<MessageOfMbox, 'at' | 'length' | 'size'>;
 export async function* messageAt(path: string, { at, length, size }: PlaceInMbox): AsyncGenerator<Buffer> {
   const file = await open(path, 'r');
   try {
-    const window = new Window(file);
+    const window = new Window(file, Math.min(CHUNK, length));
     const end = at + length;
     const line = await window.octets(at, Math.min(end, at + LONGEST_LINE));
     const from = line?.indexOf(LF) ?? -1;
@@ -91,12 +91,16 @@ class Window {
   private from = 0;
   private held = Buffer.alloc(0);
 
-  constructor(private readonly file: FileHandle) {}
+  /** @param chunk octets that are read at a time. */
+  constructor(
+    private readonly file: FileHandle,
+    private readonly chunk = CHUNK,
+  ) {}
 
   /** So many octets, no more than are read at a time; undefined where the file ends before. */
   async octets(from: number, to: number): Promise<Buffer | undefined> {
     if (from < this.from || to > this.from + this.held.length) {
-      const { bytesRead, buffer } = await this.file.read(Buffer.allocUnsafe(CHUNK), 0, CHUNK, from);
+      const { bytesRead, buffer } = await this.file.read(Buffer.allocUnsafe(this.chunk), 0, this.chunk, from);
       this.from = from;
       this.held = buffer.subarray(0, bytesRead);
     }
@@ -108,7 +112,7 @@ class Window {
     for (let at = from; at < to; ) {
       // What is held is given before more is read.
       const heldTo = this.from + this.held.length;
-      const next = at >= this.from && at < heldTo ? Math.min(to, heldTo) : Math.min(to, at + CHUNK);
+      const next = at >= this.from && at < heldTo ? Math.min(to, heldTo) : Math.min(to, at + this.chunk);
       const octets = await this.octets(at, next);
       if (!octets) return;
       yield octets;

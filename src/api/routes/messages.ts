@@ -28,8 +28,6 @@ export const listMessages = route({
     direction: v.optional(v.picklist(['up', 'down'])),
     limit: v.optional(s.wholeNumber(1, 1_000), '100'),
     after: v.optional(v.string()),
-    /** With `scope=archive`, in place of `after`: how many messages are passed by. */
-    first: v.optional(s.wholeNumber(0, 10_000_000), '0'),
     /** Only what came into its folder before this instant. */
     before: v.optional(s.Timestamp),
     ids: v.optional(v.pipe(v.string(), v.regex(/^\d{1,15}(,\d{1,15}){0,499}$/, 'up to 500 ids, parted by commas'))),
@@ -78,26 +76,38 @@ async function listArchived(
     order: ArchiveOrder | 'placed';
     direction?: 'up' | 'down' | undefined;
     limit: number;
-    first: number;
     ids?: string | undefined;
     after?: string | undefined;
     before?: string | undefined;
   },
 ) {
   const { database } = environment;
-  const { order, limit, first } = query;
-  if (order === 'placed' || query.after !== undefined || query.before !== undefined || query.ids !== undefined)
-    throw invalid('The archive is listed by date, size, from or subject, and in pages by first.', [
-      { field: 'scope', expected: 'where, order, direction, limit and first beside it' },
+  const { order, limit } = query;
+  if (order === 'placed' || query.before !== undefined || query.ids !== undefined)
+    throw invalid('The archive is listed by date, size, from or subject.', [
+      { field: 'scope', expected: 'where, order, direction, limit and after beside it' },
     ]);
-  const { selection, complete } = await searchArchive(environment, account, query.where, true);
+  // What is in the archive stays in its place, so that a page is found by how many are before it.
+  const first = Number(query.after ?? '0');
+  if (!Number.isSafeInteger(first) || first < 0)
+    throw invalid('This is no place in the list.', [{ field: 'after', expected: 'next of the page before' }]);
+  const { selection, complete } = await searchArchive(
+    environment,
+    account,
+    query.where,
+    order === 'from' || order === 'subject',
+  );
   const direction = query.direction ?? (order === 'size' || order === 'date' ? 'down' : 'up');
   const [total, messages] = await Promise.all([
     archivedAmount(database, selection),
     archivedPage(database, selection, { order, direction, limit, first }),
   ]);
   const shown = messages.map(({ message: _, ...one }) => ({ ...one, ...NOT_IN_MAILBOX }));
-  return { total, messages: shown, version: await versionOf(database, account.id), complete };
+  const next = first + shown.length;
+  return {
+    ...{ total, messages: shown, version: await versionOf(database, account.id), complete },
+    ...(shown.length > 0 && next < total.messages ? { next: `${next}` } : {}),
+  };
 }
 
 function amountIn(messages: readonly { size: number }[]): Amount {

@@ -116,9 +116,9 @@ export async function readWords(
   return true;
 }
 
-/** A text as it is searched (core/words). */
+/** A text as it is searched (core/words). Line by line, since a line of plain letters is folded much faster. */
 function searchable(text: string): string {
-  return withoutLines(fold(storable(text)));
+  return withoutLines(storable(text).split('\n').map(fold).join(' '));
 }
 
 async function textOf(folder: BagFolder, place: UnreadMessage) {

@@ -35,7 +35,7 @@ export interface ArchivedMessage {
 
 /** What a bag's whole messages are, in the order of their places: what was saved of them, and the placement that it was read from. */
 const OF_BAG = `from bag_file s join placement p on p.account = s.account and p.id = s.placement
-  join folder d on d.account = s.account and d.id = p.folder
+  join folder d on d.account = s.account and d.id = p.folder join message m on m.account = s.account and m.id = s.file / 512
   where s.account = $1 and s.bag = $2 and s.file % 512 = ${WHOLE_MESSAGE} and s.reason is null`;
 
 /** Enters the messages of a bag that is whole into the archive. */
@@ -53,12 +53,12 @@ export async function enterArchived(db: Queryable, account: number, bag: number)
   await db.query(
     `with found as materialized (
        select row_number() over (order by s.path, s.at, s.file) as number, s.file / 512 as message, d.path, p.uid, s.encoded,
-         p.received, p.flags, p.keywords, p.category ${OF_BAG}),
+         p.received, coalesce(m.sent, p.received) as dated, p.flags, p.keywords, p.category ${OF_BAG}),
      taken as (
        update account set next_archived = next_archived + (select count(*) from found) where id = $1
        returning next_archived - (select count(*) from found) as first)
-     insert into archived (account, id, bag, message, folder, uid, size, received, flags, keywords, category)
-     select $1, taken.first + number - 1, $2, message, a.id, uid, encoded, received, flags, keywords, category
+     insert into archived (account, id, bag, message, folder, uid, size, received, dated, flags, keywords, category)
+     select $1, taken.first + number - 1, $2, message, a.id, uid, encoded, received, dated, flags, keywords, category
      from found join archive_folder a on a.account = $1 and a.path = found.path, taken`,
     [account, bag],
   );
@@ -119,11 +119,11 @@ export async function archivedIds(db: Queryable, { sql, values }: ArchiveSelecti
 
 export type ArchiveOrder = 'date' | 'size' | 'from' | 'subject';
 
-const ORDERS: Record<ArchiveOrder, { expression: string; type: string }> = {
-  date: { expression: 'coalesce(m.sent, p.received)', type: 'timestamptz' },
-  size: { expression: 'p.size', type: 'bigint' },
-  from: { expression: `coalesce(nullif(m.from_name_folded, ''), m.from_address_folded)`, type: 'text' },
-  subject: { expression: 'm.subject_folded', type: 'text' },
+const ORDERS: Record<ArchiveOrder, string> = {
+  date: 'p.dated',
+  size: 'p.size',
+  from: `coalesce(nullif(m.from_name_folded, ''), m.from_address_folded)`,
+  subject: 'm.subject_folded',
 };
 
 const COLUMNS = `p.id, p.bag, p.message, a.path as folder, p.uid, m.from_name as "fromName", m.from_address as "fromAddress", m.subject,
@@ -153,24 +153,23 @@ export interface ArchivePage {
   first: number;
 }
 
-/** Some of a selection (with its messages) in an order, from a place on. */
+/** Some of a selection in an order, from a place on; for an order by what a message says, the selection reads that. */
 export async function archivedPage(
   db: Queryable,
   { sql, values }: ArchiveSelection,
   { order, direction, limit, first }: ArchivePage,
 ): Promise<ArchivedMessage[]> {
-  const { expression } = ORDERS[order];
+  const expression = ORDERS[order];
   const way = direction === 'up' ? 'asc' : 'desc';
   const at = values.length;
   // What is shown of a message is looked up for the page alone.
   const found = await rows<ArchivedRow>(
     db,
     `with page as materialized (
-       select p.account, p.id, row_number() over (order by ${expression} ${way}, p.id) as place ${sql}
-       order by place limit $${at + 1} offset $${at + 2})
-     select ${COLUMNS} from page
-     join archived p on p.account = page.account and p.id = page.id join message m on m.account = p.account and m.id = p.message
-     join archive_folder a on a.account = p.account and a.id = p.folder order by page.place`,
+       select p.id, ${expression} as key ${sql} order by ${expression} ${way}, p.id limit $${at + 1} offset $${at + 2})
+     select ${COLUMNS} from page cross join lateral (select * from archived where account = $1 and id = page.id offset 0) p
+     cross join lateral (select * from message where account = $1 and id = p.message offset 0) m
+     join archive_folder a on a.account = $1 and a.id = p.folder order by page.key ${way}, page.id`,
     [...values, limit, first],
   );
   return found.map(shown);
@@ -276,10 +275,12 @@ export async function unreadMessages(
   return rows(
     db,
     `select p.id, s.path, s.at, s.length, s.encoded as size, m.files_folded as files
-     from archived p join bag b on b.account = p.account and b.id = p.bag
-     join bag_file s on s.account = p.account and s.bag = p.bag and s.file = p.message * 512 + ${WHOLE_MESSAGE}
-     join message m on m.account = p.account and m.id = p.message
-     where p.account = $1 and p.bag = $2 and p.id > coalesce(b.words_to, 0) and p.id > $4 order by p.id limit $3`,
+     from (select * from archived where account = $1 and bag = $2 and id > greatest($4,
+             (select words_to from bag where account = $1 and id = $2)) order by id limit $3) p
+     cross join lateral (
+       select * from bag_file where account = $1 and bag = $2 and file = p.message * 512 + ${WHOLE_MESSAGE} offset 0) s
+     cross join lateral (select files_folded from message where account = $1 and id = p.message offset 0) m
+     order by p.id`,
     [account, bag, most, behind],
   );
 }

@@ -25,6 +25,8 @@ create table archived (
   uid      bigint not null,
   size     bigint not null,
   received timestamptz not null,
+  -- Of its Date field, else when it was received.
+  dated    timestamptz not null,
   flags    int not null,
   keywords text[] not null,
   category smallint not null,
@@ -32,6 +34,7 @@ create table archived (
   foreign key (account, bag) references bag on delete cascade
 );
 create index archived_by_bag on archived (account, bag, id);
+create index archived_by_date on archived (account, dated desc, id);
 create index archived_by_message on archived (account, message);
 
 -- The words of so many archived messages from the first on (core/words).
@@ -93,9 +96,9 @@ select account, row_number() over (partition by account order by path), path fro
   select distinct s.account, d.path from bag_file s join bag b on b.account = s.account and b.id = s.bag
   join placement p on p.account = s.account and p.id = s.placement join folder d on d.account = s.account and d.id = p.folder
   where b.place = 'here' and b.state = 'done' and s.file % 512 = 511 and s.reason is null) known;
-insert into archived (account, id, bag, message, folder, uid, size, received, flags, keywords, category)
-select s.account, row_number() over (partition by s.account order by s.bag, s.path, s.at), s.bag, s.file / 512, a.id, p.uid,
-  s.encoded, p.received, p.flags, p.keywords, p.category
+insert into archived (account, id, bag, message, folder, uid, size, received, dated, flags, keywords, category)
+select s.account, row_number() over (partition by s.account order by s.bag, s.path, s.at, s.file), s.bag, s.file / 512, a.id, p.uid,
+  s.encoded, p.received, coalesce((select sent from message m where m.account = s.account and m.id = s.file / 512), p.received), p.flags, p.keywords, p.category
 from bag_file s join bag b on b.account = s.account and b.id = s.bag
 join placement p on p.account = s.account and p.id = s.placement join folder d on d.account = s.account and d.id = p.folder
 join archive_folder a on a.account = s.account and a.path = d.path
