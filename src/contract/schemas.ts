@@ -417,7 +417,9 @@ const mark = v.nullable(v.object({ used: v.nullable(v.number()), counted: count,
 
 export const Run = v.object({
   id: count,
-  action: v.picklist([...FATES, 'restore']),
+  action: v.picklist([...FATES, 'restore', 'put-back']),
+  /** The account whose archive it puts messages back from. */
+  archiveOf: v.nullable(count),
   /** Of a run that archives: the bag that it writes; null where all of its messages lay in one already. */
   bag: v.nullable(count),
   /** How it makes pictures smaller. */
@@ -452,6 +454,7 @@ export const Run = v.object({
       phase: v.picklist([
         'measuring',
         'saving',
+        'putting-back',
         'recovering',
         'planning',
         'checking',

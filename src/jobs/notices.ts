@@ -19,6 +19,7 @@ const WORDS: Record<Run['action'], string> = {
   archive: 'saved in the archive, checked, and moved to the trash, where they still count',
   purge: 'purged',
   restore: 'taken back',
+  'put-back': 'put back into the mailbox',
   strip: 'kept without their files; the originals are in the trash, where they still count',
   shrink: 'kept with smaller pictures; the originals are in the trash, where they still count',
 };

@@ -110,9 +110,11 @@ export class Mailbox {
   }
 
   /** What an operation answers that gives no JSON. */
-  async response(operation: string, parameters: Record<string, string>): Promise<Response> {
+  async response(operation: string, parameters: Record<string, string>, headers = {}): Promise<Response> {
     const { environment, account } = this;
-    const answer = await (ROUTES[operation] as Route).handle({ environment, account, parameters } as RouteInput);
+    const request = new Request('http://127.0.0.1/', { headers });
+    const input = { environment, account, parameters, request, query: {} };
+    const answer = await (ROUTES[operation] as Route).handle(input as unknown as RouteInput);
     return answer as Response;
   }
 

@@ -24,6 +24,7 @@ import { tell } from '../../store/events';
 import { messagesMatching } from '../../store/index/messages';
 import { enqueue } from '../../store/jobs';
 import { labelsOf, uncheckedFilesOf } from '../../store/plan/lots';
+import { openPutBackOf } from '../../store/runs/put-backs';
 import { byteRange } from '../byte-range';
 import { readyCriteria } from '../criteria';
 import { waitsOf } from '../job-waits';
@@ -295,6 +296,12 @@ export const deleteBag = route({
       await lockRow(client, 'bag', account.id, Number(parameters.bag));
       const bag = await theBag(client, account, parameters.bag);
       isOfNoRun(bag);
+      const open = await openPutBackOf(client, account.id, bag.id);
+      if (open !== undefined)
+        throw conflict(
+          'bag-of-run',
+          `Run ${open} puts messages of bag ${bag.id} back. Wait for its end, or cancel it.`,
+        );
       if (bag.state !== 'done' && bag.state !== 'cancelled' && bag.state !== 'erased')
         throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}. Cancel it first.`);
       // One that was cancelled while it was read back is whole.

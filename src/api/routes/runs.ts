@@ -6,6 +6,7 @@ import { FATES, isOfFiles } from '../../core/plan/fates';
 import { csvLine } from '../../core/senders/csv-line';
 import { resume } from '../../jobs/run/resume';
 import type { Account } from '../../store/access/accounts';
+import { archivedIds, archivedOfBag, archivedPlaces } from '../../store/archive/archived';
 import { bagById, createBag, unarchivedOf } from '../../store/archive/bags';
 import { lockRow, type Queryable, snapshot, transaction } from '../../store/database';
 import { tell } from '../../store/events';
@@ -17,7 +18,8 @@ import { carriedLots, planLot } from '../../store/plan/lots';
 import { freeze, type RunSelector } from '../../store/runs/frozen';
 import { appendEntry } from '../../store/runs/ledger-chain';
 import { asWritten } from '../../store/runs/ledger-entries';
-import { giveFiles, giveFilesOfRun } from '../../store/runs/rewrites';
+import { freezePutBack, leftPutBacks, outcomesOfPutBacks, placementsPutBack } from '../../store/runs/put-backs';
+import { giveFiles, giveFilesOfRun, overrideGuards } from '../../store/runs/rewrites';
 import {
   bringsToTrash,
   createRun,
@@ -28,11 +30,15 @@ import {
   runsOf,
   updateRun,
 } from '../../store/runs/runs';
+import { searchArchive } from '../archive-search';
 import { criteriaFrom, readyCriteria } from '../criteria';
+import type { Environment } from '../environment';
+import type { Identity } from '../identity';
 import { waitsOf } from '../job-waits';
 import { conflict, invalid, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
+import { NOT_IN_MAILBOX } from './archive';
 
 function shownRun({
   problem,
@@ -60,7 +66,8 @@ async function shownNow(db: Queryable, account: number, run: Run) {
 }
 
 const StartRun = v.object({
-  action: v.picklist([...FATES, 'restore']),
+  /** `put-back`: messages of the archive; `where`, `ids` and `bag` name them there. */
+  action: v.picklist([...FATES, 'restore', 'put-back']),
   label: v.optional(s.Label),
   lots: v.optional(s.Ids),
   where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
@@ -69,6 +76,10 @@ const StartRun = v.object({
   /** With `folder`: what lies below it too. */
   subfolders: v.optional(v.boolean()),
   run: v.optional(v.pipe(v.number(), v.integer())),
+  /** All messages of a bag, for `put-back`. */
+  bag: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1))),
+  /** The account whose archive they are put back from, where it is another of the session. */
+  from: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1))),
   /** What that run left. */
   rest: v.optional(v.pipe(v.number(), v.integer())),
   to: v.optional(v.string()),
@@ -89,7 +100,7 @@ const StartRun = v.object({
 
 type StartRun = v.InferOutput<typeof StartRun>;
 
-const SELECTORS = ['lots', 'where', 'ids', 'folder', 'run', 'rest'] as const;
+const SELECTORS = ['lots', 'where', 'ids', 'folder', 'run', 'rest', 'bag'] as const;
 
 /** A run that is ready to be frozen: what it is called, how its set is named, and where that set may lie. */
 interface Intent {
@@ -103,8 +114,12 @@ interface Intent {
 async function intentOf(db: Queryable, account: Account, body: StartRun): Promise<Intent> {
   const given = SELECTORS.filter((name) => body[name] !== undefined);
   if (given.length !== 1)
-    throw invalid('Say exactly one of lots, where, ids, folder, run and rest.', [
+    throw invalid('Say exactly one of lots, where, ids, folder, run, rest and bag.', [
       { field: 'lots', expected: 'exactly one selector' },
+    ]);
+  if (body.bag !== undefined || body.from !== undefined)
+    throw invalid('A bag, and another account, are named by what is put back from the archive.', [
+      { field: 'action', expected: 'put-back' },
     ]);
   const scope: Scope = bringsToTrash(body) ? 'mail' : 'trash';
   if (isOfFiles(body.action) && !body.lots && body.rest === undefined)
@@ -160,6 +175,18 @@ async function intentOf(db: Queryable, account: Account, body: StartRun): Promis
     };
   }
   const other = await runById(db, account.id, body.run ?? 0);
+  // Undone is what was put back by bringing it to the trash.
+  if (other?.action === 'put-back') {
+    if (body.action !== 'trash')
+      throw conflict('other-fate', `What run ${other.id} put back can be moved to the trash.`);
+    return {
+      label: body.label ?? `run ${other.id}: ${other.label}`,
+      selector: { ids: await placementsPutBack(db, account.id, other.id) },
+      stored: { run: other.id },
+      scope: 'mail',
+      lots: [],
+    };
+  }
   if (!other) throw invalid('There is no such run.', [{ field: 'run', expected: 'the number of a run' }]);
   return {
     label: body.label ?? `run ${other.id}: ${other.label}`,
@@ -219,6 +246,97 @@ function checkExpected(expected: StartRun['expect'], found: Amount): void {
   }
 }
 
+function askerOf({ user }: Account, identity: Identity | undefined): Run['askedBy'] {
+  return {
+    user,
+    ...(identity?.token === undefined ? { via: 'page' } : { via: 'script', token: identity.token }),
+  };
+}
+
+/** Writes into the ledger what a frozen run was asked, and has it carried out. */
+async function begin(
+  client: Queryable,
+  { vault }: Environment,
+  account: Account,
+  id: number,
+  { asked, digest }: { asked: Amount; digest: string },
+): Promise<Run> {
+  const made = (await runById(client, account.id, id)) as Run;
+  const { action, label, selector, createdAt } = made;
+  await appendEntry(client, vault, account.id, {
+    kind: 'asked',
+    run: id,
+    body: { action, label, selector, asked, askedBy: made.askedBy, createdAt, set: digest },
+  });
+  await enqueue(client, account.id, 'run', made.id);
+  await tell(client, account.id, 'run', made);
+  await tell(client, account.id, 'level', {});
+  return made;
+}
+
+/** Starts a run that puts messages of an archive back. */
+async function startPutBack(
+  environment: Environment,
+  account: Account,
+  identity: Identity | undefined,
+  body: StartRun,
+): Promise<ReturnType<typeof shownRun>> {
+  const { database } = environment;
+  const given = (['where', 'ids', 'bag', 'rest'] as const).filter((name) => body[name] !== undefined);
+  if (given.length !== 1)
+    throw invalid('Say exactly one of where, ids, bag and rest of what is put back.', [
+      { field: 'where', expected: 'exactly one selector of the archive' },
+    ]);
+  const source =
+    body.from === undefined || body.from === account.id
+      ? account
+      : identity?.accounts.find(({ id }) => id === body.from);
+  if (!source) throw invalid('There is no such account in this session.', [{ field: 'from', expected: 'an account' }]);
+  const found =
+    body.where === undefined
+      ? undefined
+      : await archivedIds(database, (await searchArchive(environment, source, body.where, false)).selection);
+  const run = await transaction(database, async (client) => {
+    const folders = await foldersOf(client, account.id);
+    const to = body.to === undefined ? null : folders.find(({ path, repeats }) => path === body.to && !repeats)?.id;
+    if (to === undefined)
+      throw invalid('There is no such folder.', [{ field: 'to', expected: 'the path of a folder' }]);
+    const ids =
+      found ??
+      body.ids ??
+      (body.bag === undefined
+        ? await leftPutBacks(client, account.id, body.rest ?? 0)
+        : await archivedOfBag(client, source.id, body.bag));
+    const before = body.rest === undefined ? undefined : await runById(client, account.id, body.rest);
+    const id = await createRun(client, account.id, {
+      action: 'put-back',
+      label:
+        body.label ??
+        before?.label ??
+        (body.where !== undefined
+          ? body.where || 'everything'
+          : body.bag
+            ? `bag ${body.bag}`
+            : `${ids.length} chosen messages`),
+      selector:
+        body.where !== undefined
+          ? { archive: body.where }
+          : body.bag !== undefined
+            ? { bag: body.bag }
+            : body.rest !== undefined
+              ? { rest: body.rest }
+              : { archived: ids.length },
+      fallback: to ?? before?.fallback ?? null,
+      askedBy: askerOf(account, identity),
+    });
+    const { digest, ...asked } = await freezePutBack(client, account.id, id, before?.archiveOf ?? source.id, ids);
+    checkExpected(body.expect, asked);
+    if (asked.messages === 0) throw conflict('nothing-to-do', 'There are no messages to do this to.');
+    return begin(client, environment, account, id, { asked, digest });
+  });
+  return shownRun(run);
+}
+
 /** Whether messages, or files of them, have to be saved before a run does anything to them. */
 function savesFirst(action: Run['action']): boolean {
   return action === 'archive' || isOfFiles(action);
@@ -242,6 +360,7 @@ export const startRun = route({
   status: 202,
   response: s.Run,
   async handle({ environment, account, identity, body }) {
+    if (body.action === 'put-back') return startPutBack(environment, account, identity, body);
     if (body.where !== undefined) await readyCriteria(environment.database, account, body.where);
     const run = await transaction(environment.database, async (client) => {
       const folders = await foldersOf(client, account.id);
@@ -262,15 +381,13 @@ export const startRun = route({
       if (fallback === undefined)
         throw invalid('There is no such folder.', [{ field: 'to', expected: 'the path of a folder' }]);
       const intent = await intentOf(client, account, body);
+      const isUndone = body.run !== undefined && body.action === 'trash' && 'ids' in intent.selector;
       const id = await createRun(client, account.id, {
         action: body.action,
         label: intent.label,
         selector: intent.stored,
         fallback,
-        askedBy: {
-          user: account.user,
-          ...(identity?.token === undefined ? { via: 'page' } : { via: 'script', token: identity.token }),
-        },
+        askedBy: askerOf(account, identity),
       });
       const { digest, ...asked } = await freeze(client, account, id, intent.selector, intent.scope, new Date(), {
         asOf: body.asOf,
@@ -285,24 +402,9 @@ export const startRun = route({
       if (isOfFiles(body.action) && body.rest !== undefined) await giveFilesOfRun(client, account.id, id, body.rest);
       if (body.action === 'archive') await giveBagTo(client, account.id, id, intent.label);
       await handLots(client, account.id, id, intent.lots);
-      const made = (await runById(client, account.id, id)) as Run;
-      await appendEntry(client, environment.vault, account.id, {
-        kind: 'asked',
-        run: id,
-        body: {
-          action: made.action,
-          label: made.label,
-          selector: made.selector,
-          asked,
-          askedBy: made.askedBy,
-          createdAt: made.createdAt,
-          set: digest,
-        },
-      });
-      await enqueue(client, account.id, 'run', made.id);
-      await tell(client, account.id, 'run', made);
-      await tell(client, account.id, 'level', {});
-      return made;
+      // Whoever undoes it means all of it, flagged or not: the archive has it.
+      if (isUndone) await overrideGuards(client, account.id, id);
+      return begin(client, environment, account, id, { asked, digest });
     });
     const { id, action, asked, askedBy } = run;
     environment.log.info({ account: account.id, run: id, action, asked, via: askedBy.via }, 'a run was asked for');
@@ -391,7 +493,8 @@ export const listRunMessages = route({
   async handle({ environment, account, parameters, request, query }) {
     const { database } = environment;
     const id = Number(parameters.run);
-    if (!(await runById(database, account.id, id))) throw notFound();
+    const run = await runById(database, account.id, id);
+    if (!run) throw notFound();
     const accept = request.headers.get('accept') ?? '';
     const format =
       FORMATS.find(({ type, extension }) => (query.format ? extension === query.format : accept.includes(type))) ??
@@ -402,7 +505,7 @@ export const listRunMessages = route({
     const body = new ReadableStream({
       async pull(controller) {
         if (first) controller.enqueue(encoder.encode(format.head));
-        const page = await messagesOfRun(database, account.id, id, after, PAGE);
+        const page = await pageOfRun(database, account.id, run, after);
         const lines = page
           .map((message, index) => (first && index === 0 ? '' : format.between) + format.line(message))
           .join('');
@@ -423,6 +526,25 @@ export const listRunMessages = route({
     });
   },
 });
+
+/** Messages of a run with their outcomes; those that are put back, as they are in the archive. */
+async function pageOfRun(db: Queryable, account: number, run: Run, after: number): Promise<RunMessage[]> {
+  if (run.action !== 'put-back') return messagesOfRun(db, account, run.id, after, PAGE);
+  const outcomes = await outcomesOfPutBacks(db, account, run.id, after, PAGE);
+  const archived = await archivedPlaces(
+    db,
+    run.archiveOf ?? account,
+    outcomes.map(({ id }) => id),
+  );
+  return archived.map(
+    ({ bagFolder: _, path: __, at: ___, length: ____, sha256: _____, to: ______, ...message }, index) => ({
+      ...message,
+      ...NOT_IN_MAILBOX,
+      uidValidity: 0,
+      outcome: outcomes[index]?.outcome ?? 'waiting',
+    }),
+  );
+}
 
 interface Format {
   type: string;

@@ -3,20 +3,22 @@ import { useChange } from '../../ui/api/account';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 
-/** Takes back what a run moved to the trash, as long as any of it lies there. */
+/** Takes back what a run moved to the trash, as long as any of it lies there; or moves there what it put back. */
 export function Undo({ run }: { run: Run }) {
+  const puts = run.action === 'put-back';
   const undo = useChange<undefined, Run>(
     () => '/runs',
     'POST',
-    () => ({ action: 'restore', run: run.id }),
+    () => ({ action: puts ? 'trash' : 'restore', run: run.id }),
     ['runs', 'level', 'messages', 'trash'],
   );
   if (run.action === 'purge' || run.action === 'restore' || run.done.messages === 0) return null;
-  if (run.undo.messages === 0) return <span className="text-ink-2">{text.ledger.undoGone}</span>;
+  if (run.undo.messages === 0)
+    return <span className="text-ink-2">{text.ledger[puts ? 'undonePutBack' : 'undoGone']}</span>;
   return (
     <>
       <button type="button" className="button" disabled={undo.isPending} onClick={() => undo.mutate(undefined)}>
-        {text.ledger.undoSome(text.messages(run.undo.messages, count(run.undo.messages)))}
+        {text.ledger[puts ? 'undoPutBack' : 'undoSome'](text.messages(run.undo.messages, count(run.undo.messages)))}
       </button>
       {undo.error && (
         <span role="alert" className="block text-go">

@@ -12,6 +12,7 @@ import { finishJob, type Job } from '../../store/jobs';
 import { digestOfDone } from '../../store/runs/batches';
 import { leaveForOtherReason, membersOfRun, movedElsewhere } from '../../store/runs/frozen';
 import { appendEntry } from '../../store/runs/ledger-chain';
+import { foldersOfPutBacks } from '../../store/runs/put-backs';
 import { foldersOfRewrites } from '../../store/runs/rewrites';
 import { recordOfRun } from '../../store/runs/run-record';
 import { type Run, runById, updateRun } from '../../store/runs/runs';
@@ -36,7 +37,7 @@ export async function conclude(
   const { database, vault } = context;
   const fenced = fenceOf(context, job);
   await lookForMoved(context, job, account, server, run);
-  const originals = await readRewrittenFolders(context, job, account, server, run);
+  const originals = await readFoldersOfAppends(context, job, account, server, run);
   const after = await quotaSnapshot(database, account, server);
   await fenced(async (client) => {
     await updateRun(client, account.id, run.id, { state, after, wanted: null, problem: null });
@@ -81,10 +82,10 @@ export async function conclude(
 }
 
 /**
- * Brings the index in step with folders where replacements of members stand, so that these are known. Gives the members, where
- * there are any replacements.
+ * Brings the index in step with folders where a run has put messages, so that these are known. Gives the members, where
+ * replacements of them stand there.
  */
-async function readRewrittenFolders(
+async function readFoldersOfAppends(
   context: WorkContext,
   job: Job,
   account: Account,
@@ -92,9 +93,12 @@ async function readRewrittenFolders(
   run: Run,
 ): Promise<Ranges> {
   const { database } = context;
-  if (!isOfFiles(run.action) && run.action !== 'restore') return [];
-  const members = await membersOfRun(database, account.id, run.id);
-  const folders = await foldersOfRewrites(database, account.id, members);
+  const puts = run.action === 'put-back';
+  if (!isOfFiles(run.action) && run.action !== 'restore' && !puts) return [];
+  const members = puts ? [] : await membersOfRun(database, account.id, run.id);
+  const folders = puts
+    ? await foldersOfPutBacks(database, account.id, run.id)
+    : await foldersOfRewrites(database, account.id, members);
   const sync = new FolderSync(context, job, account, server);
   for (const id of folders) {
     const folder = await folderById(database, account.id, id);

@@ -10,18 +10,12 @@ import { decoded } from '../../mail/mime/decoded';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import { type CheckedCopy, checkedCopies } from '../../store/archive/bags';
-import {
-  beginRewrites,
-  type FileToStrip,
-  forgetRewrite,
-  noteArrived,
-  noteStanding,
-  type Original,
-} from '../../store/runs/rewrites';
+import type { FileToStrip, Original } from '../../store/runs/rewrites';
 import type { LeftReason, Run } from '../../store/runs/runs';
 import type { WorkContext } from '../context';
 import type { Fence } from '../fence';
-import { type Appendable, Appender, contradiction, type Journal, type Outcomes } from './appender';
+import { AppendJournal } from './append-journal';
+import { Appender, contradiction, type Outcomes } from './appender';
 import type { Folders } from './folders';
 import type { Routed } from './wave';
 
@@ -68,7 +62,7 @@ export class Rewriter {
     private readonly folders: Folders,
     fenced: Fence,
   ) {
-    this.appender = new Appender(server, new RewriteJournal(account.id, run.id, fenced));
+    this.appender = new Appender(server, new AppendJournal('run_rewrite', account.id, run.id, fenced));
   }
 
   /**
@@ -92,7 +86,7 @@ export class Rewriter {
     try {
       const prepared = await this.prepare(fresh, scratches, outcomes);
       const messages = prepared.map(({ member: { id }, original, pieces, scratch, size, sha256 }) => ({
-        ...{ id, size, sha256, files: original.files.length },
+        ...{ id, size, sha256 },
         ...{ received: original.received, flags: original.flags, keywords: original.keywords },
         read: () => octetsOf(pieces, scratch),
       }));
@@ -222,35 +216,6 @@ export class Rewriter {
     if (now !== copy.sha256) throw new Left('differs');
     if (copy.place === 'here' && kept?.sha256 !== copy.sha256) throw new Left('unchecked');
     return copy;
-  }
-}
-
-/** Writes down in the tables what is put in the place of messages. */
-class RewriteJournal implements Journal {
-  constructor(
-    private readonly account: number,
-    private readonly run: number,
-    private readonly fenced: Fence,
-  ) {}
-
-  begin(place: { generation: number; uidNext: number }, messages: readonly (Appendable & { files?: number })[]) {
-    const rewrites = messages.map(({ id, size, sha256, files = 0 }) => ({ placement: id, size, sha256, files }));
-    return this.fenced((client) => beginRewrites(client, this.account, this.run, place, rewrites));
-  }
-
-  arrived(id: number, uid: number | undefined) {
-    return this.fenced(async (client) => {
-      if (uid !== undefined) await noteArrived(client, this.account, this.run, id, uid);
-    });
-  }
-
-  standing(generation: number, messages: readonly { id: number; uid: number }[]) {
-    const standing = messages.map(({ id, uid }) => ({ placement: id, uid }));
-    return this.fenced((client) => noteStanding(client, this.account, this.run, generation, standing));
-  }
-
-  forget(id: number) {
-    return this.fenced((client) => forgetRewrite(client, this.account, this.run, id));
   }
 }
 

@@ -45,6 +45,7 @@ import { conclude, quotaSnapshot } from './conclude';
 import { Destinations } from './destinations';
 import { Folders } from './folders';
 import { isOfConnection, type Lane, Lanes } from './lanes';
+import { PutBack } from './put-back';
 import { PACK_MESSAGES, PACK_OCTETS, Rewriter } from './rewriter';
 import { arranged, type Group, isScattered, nextWave, type Planned, type Routed, sourcesOf } from './wave';
 
@@ -106,6 +107,8 @@ class Carrier {
   private announcedAt = 0;
   /** Takes files out of messages before these are moved, where the run is for that. */
   private readonly rewriter: Rewriter | undefined;
+  /** Puts messages of the archive back, where the run is for that: its members are none of the mailbox. */
+  private readonly putBack: PutBack | undefined;
   /** Saves messages before these are moved, where the run is for that. */
   private readonly archiver: Archiver | undefined;
   /** By member, about how many octets its replacement has; only where there may be no room for all. */
@@ -123,12 +126,25 @@ class Carrier {
     this.server = this.patiently(server);
     this.fenced = fenceOf(context, job, { bySets: true });
     this.probe = { done: run.handsOver };
-    this.destinations = new Destinations(context.database, account, this.server, this.fenced, run.action === 'restore');
+    // Where messages come back to, a folder that is gone is made again.
+    const mayMake = run.action === 'restore' || run.action === 'put-back';
+    this.destinations = new Destinations(context.database, account, this.server, this.fenced, mayMake);
     const first = this.laneOver(this.server);
     this.executor = first.executor;
     if (isOfFiles(run.action))
       this.rewriter = new Rewriter(context, account, run, this.server, first.folders, this.fenced);
     if (run.action === 'archive') this.archiver = new Archiver(context, job, account, this.server, turn, run);
+    if (run.action === 'put-back')
+      this.putBack = new PutBack(
+        context,
+        account,
+        run,
+        this.server,
+        first.folders,
+        this.destinations,
+        this.fenced,
+        turn,
+      );
     this.lanes = new Lanes(first, async () => this.laneOver(this.patiently(await another())));
   }
 
@@ -169,7 +185,9 @@ class Carrier {
         await this.executor.recover(batch);
         await this.fenced((client) => this.turn.progressed(client));
       }
-      const outcome = (await this.archived()) ?? (await this.work());
+      const outcome = this.putBack
+        ? await this.puttingBack(this.putBack)
+        : ((await this.archived()) ?? (await this.work()));
       if (outcome === 'paused') return outcome;
       await this.says('concluding');
       await conclude(this.context, this.job, this.account, this.server, this.run, outcome);
@@ -197,6 +215,11 @@ class Carrier {
         'folder-gone',
         'The mailbox has no trash folder. Create one, or choose one in the settings.',
       );
+  }
+
+  private async puttingBack(putBack: PutBack): Promise<RunOutcome> {
+    await this.says('putting-back', this.run.asked.messages);
+    return putBack.work();
   }
 
   /** Has all members saved, where the run is for that; gives how it ends, where somebody wants it to stop. */

@@ -117,6 +117,15 @@ export async function archivedIds(db: Queryable, { sql, values }: ArchiveSelecti
   return (await rows<{ id: number }>(db, `select p.id ${sql} order by p.id`, values)).map(({ id }) => id);
 }
 
+/** The ids of the messages of a bag. */
+export async function archivedOfBag(db: Queryable, account: number, bag: number): Promise<number[]> {
+  const found = await rows<{ id: number }>(db, 'select id from archived where account = $1 and bag = $2 order by id', [
+    account,
+    bag,
+  ]);
+  return found.map(({ id }) => id);
+}
+
 export type ArchiveOrder = 'date' | 'size' | 'from' | 'subject';
 
 const ORDERS: Record<ArchiveOrder, string> = {

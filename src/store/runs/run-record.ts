@@ -2,7 +2,14 @@ import pg from 'pg';
 import { type Queryable, row, rows } from '../database';
 
 /** The tables that say what a run was, and by which column each knows the run. */
-const TABLES = { run: 'id', run_source: 'run', run_left: 'run', run_batch: 'run', run_rewrite: 'run' } as const;
+const TABLES = {
+  run: 'id',
+  run_source: 'run',
+  run_left: 'run',
+  run_batch: 'run',
+  run_rewrite: 'run',
+  run_put_back: 'run',
+} as const;
 
 /** Columns that change after the end: the figure that follows later has an entry of its own. */
 const LATER: ReadonlySet<string> = new Set(['run.settled']);

@@ -7,10 +7,10 @@ import { nextNumber } from '../access/accounts';
 import { type Queryable, row, rows } from '../database';
 
 /**
- * What a run does with its messages. `archive`: it saves them in a bag, and brings to the trash what was read back from there. The
+ * What a run does with its messages. `put-back`: it appends messages of the archive. `archive`: it saves them in a bag, and brings to the trash what was read back from there. The
  * fates of files: it puts one that lost files beside each, and brings it to the trash then.
  */
-export type RunAction = Fate | 'restore';
+export type RunAction = Fate | 'restore' | 'put-back';
 
 /** Why a message of a run was left. */
 export type LeftReason =
@@ -37,12 +37,16 @@ export type LeftReason =
   /** It would not become smaller, or not by enough. */
   | 'no-gain'
   /** No picture in it can be decoded. */
-  | 'not-decoded';
+  | 'not-decoded'
+  /** Of messages that are put back: the same lies in the mailbox; or it is not any more what was saved. */
+  | 'there'
+  | 'damaged';
 
 /** What a run is doing: reading the level, saving messages and reading them back, finding out what became of what was sent, choosing what is next, looking at it, ... */
 export type RunPhase =
   | 'measuring'
   | 'saving'
+  | 'putting-back'
   | 'recovering'
   | 'planning'
   | 'checking'
@@ -55,6 +59,8 @@ export interface Run {
   action: RunAction;
   /** The bag that it writes; null where it writes none. */
   bag: number | null;
+  /** The account whose archive it puts messages back from; null of all other actions. */
+  archiveOf: number | null;
   /** How it makes pictures smaller; null of all other actions. */
   shrinking: Shrinking | null;
   state: RunState;
@@ -88,15 +94,21 @@ export interface Run {
   endedAt: Date | null;
 }
 
-const COLUMNS = `id, action, bag, shrinking, state, label, selector,
+const COLUMNS = `id, action, bag, archive_of as "archiveOf", shrinking, state, label, selector,
   json_build_object('messages', asked_messages, 'bytes', asked_bytes) as asked,
   json_build_object('messages', done_messages, 'bytes', done_bytes) as done,
   (select json_build_object('messages', count(*), 'bytes', coalesce(sum(w.size), 0)) from run_rewrite w
    where w.account = run.account and w.run = run.id and w.state = 'standing') as added,
   coalesce((select json_agg(json_build_object('reason', l.reason, 'messages', l.messages, 'bytes', l.bytes) order by l.reason)
             from run_left l where l.account = run.account and l.run = run.id), '[]') as left,
-  (select json_build_object('messages', count(*), 'bytes', coalesce(sum(p.size), 0)) from placement p
-   where p.account = run.account and p.trashed_by = run.id and p.gone_at is null) as undo,
+  case when action = 'put-back' then (
+    select json_build_object('messages', count(*), 'bytes', coalesce(sum(p.size), 0)) from run_put_back w
+    join placement p on p.account = w.account and p.generation = w.generation and p.uid = w.uid and p.gone_at is null
+      and p.size = w.size
+    where w.account = run.account and w.run = run.id)
+  else (
+    select json_build_object('messages', count(*), 'bytes', coalesce(sum(p.size), 0)) from placement p
+    where p.account = run.account and p.trashed_by = run.id and p.gone_at is null) end as undo,
   before_level as before, after_level as after, settled, asked_by as "askedBy", worked_ms as "workedMs",
   wanted, attempts, coalesce(problem, case when refusal is not null then jsonb_build_object('kind', refusal_kind, 'detail', refusal) end) as problem,
   case when state = 'running' then doing end as doing, fallback, fresh_from as "freshFrom", hands_over as "handsOver",

@@ -809,6 +809,7 @@ export const en = {
     actions: {
       trash: 'Move to trash',
       archive: 'Archive, then trash',
+      'put-back': 'Put back from the archive',
       purge: 'Purge',
       restore: 'Restore',
       strip: 'Take out files',
@@ -825,6 +826,8 @@ export const en = {
     doing: {
       measuring: () => 'Asking the server how full the mailbox is.',
       saving: (messages: string) => `Saving ${messages} in the archive, and reading each back from the disk.`,
+      'putting-back': (messages: string) =>
+        `Putting ${messages} back: each is appended with its date and flags, and looked at again.`,
       recovering: (messages: string) =>
         `Checking what happened to ${messages} that were being moved when the work stopped.`,
       planning: () => 'Choosing the next messages.',
@@ -840,6 +843,8 @@ export const en = {
     resume: 'Resume',
     cancel: 'Cancel',
     undoSome: (messages: string) => `Undo: restore ${messages}`,
+    undoPutBack: (messages: string) => `Undo: move ${messages} to the trash`,
+    undonePutBack: 'Nothing to undo: the messages are no longer where they were put back',
     undoGone: 'Nothing to undo: the messages are no longer in the trash',
     listCsv: 'Messages as CSV',
     listLines: 'Messages as JSON Lines',
@@ -859,6 +864,9 @@ export const en = {
       folder: (value: string) => `folder ${value}`,
       run: (value: string) => `what run ${value} moved`,
       rest: (value: string) => `what run ${value} left`,
+      archive: (value: string) => `in the archive: ${value || 'everything'}`,
+      archived: (value: string) => `${value} messages of the archive`,
+      bag: (value: string) => `bag ${value}`,
       replacements: (value: string) => `copies without files that run ${value} made needless`,
     } as Record<string, (value: string) => string>,
     leftTitle: 'Not done, and why',
@@ -912,7 +920,9 @@ export const en = {
       encrypted: 'encrypted: its files can’t be taken out',
       malformed: 'built in a way that does not show for certain where the file begins and ends',
       alternative: 'kept: the file is another form of the text',
-      unchecked: 'kept: no checked copy of the file',
+      unchecked: 'kept: no checked copy',
+      there: 'in the mailbox already, octet for octet',
+      damaged: 'the copy in the archive is damaged',
       differs: 'kept: not exactly what was saved',
       'no-gain': 'kept: it would not become smaller, or not by enough',
       'not-decoded': 'kept: the picture can’t be decoded',
