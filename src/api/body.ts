@@ -23,7 +23,7 @@ export async function readBody(request: Request, route: Pick<Route, 'large'>, is
   if (!/^application\/json\s*(;|$)/i.test(type)) throw otherType();
   const most = isKnown ? (route.large ? LARGE : USUAL) : FROM_STRANGERS;
   if (Number(request.headers.get('content-length') ?? 0) > most) throw tooLarge();
-  const text = await octetsOf(request, most);
+  const text = await allOctetsOf(request, most);
   try {
     return JSON.parse(text.toString('utf8'));
   } catch {
@@ -31,7 +31,7 @@ export async function readBody(request: Request, route: Pick<Route, 'large'>, is
   }
 }
 
-async function octetsOf(request: Request, most: number): Promise<Buffer> {
+async function allOctetsOf(request: Request, most: number): Promise<Buffer> {
   const chunks: Uint8Array[] = [];
   const reader = request.body?.getReader();
   if (!reader) return Buffer.alloc(0);
@@ -84,4 +84,38 @@ function tooLarge(): Problem {
 
 function tooSlow(): Problem {
   return new Problem(408, 'too-slow', 'Too slow', 'The request did not arrive completely in time.', undefined, ENDS);
+}
+
+/**
+ * The octets of a body as they come, at most so many.
+ *
+ * @throws Problem 413 where there are more, 408 where none come for a while.
+ */
+export async function* octetsOf(request: Request, most: number): AsyncGenerator<Buffer> {
+  const reader = request.body?.getReader();
+  if (!reader) return;
+  let octets = 0;
+  try {
+    for (;;) {
+      const { done, value } = await within(reader.read());
+      if (done) return;
+      octets += value.length;
+      if (octets > most) throw tooLarge();
+      yield Buffer.from(value.buffer, value.byteOffset, value.length);
+    }
+  } finally {
+    void reader.cancel().catch(() => undefined);
+  }
+}
+
+async function within<T>(act: Promise<T>): Promise<T> {
+  let limit: NodeJS.Timeout | undefined;
+  const late = new Promise<never>((_, reject) => {
+    limit = setTimeout(() => reject(tooSlow()), PATIENCE_MS);
+  });
+  try {
+    return await Promise.race([act, late]);
+  } finally {
+    clearTimeout(limit);
+  }
 }

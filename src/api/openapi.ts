@@ -71,6 +71,7 @@ function operation(operationId: string, route: Route): object {
     ...(route.session ? { security: [{ session: [] }] } : {}),
     parameters: [...parametersInPath(route), ...parametersInQuery(route)],
     ...(route.body ? { requestBody: { required: true, content: json(route.body) } } : {}),
+    ...(route.takesOctets ? { requestBody: { required: true, content: { 'application/octet-stream': {} } } } : {}),
     responses: {
       [route.status]: success,
       ...Object.fromEntries(others),

@@ -23,6 +23,8 @@ export interface Route {
   session?: boolean;
   query?: GenericSchema;
   body?: GenericSchema;
+  /** Whether its body is octets, which the handler reads itself. */
+  takesOctets?: boolean;
   /** Whether its body may be as large as a sheet of all senders. */
   large?: boolean;
   /** Status of success and what is given with it. */
@@ -70,6 +72,7 @@ export function route<
   query?: Q;
   body?: B;
   large?: boolean;
+  takesOctets?: boolean;
   status?: number;
   response?: R;
   formats?: readonly string[];

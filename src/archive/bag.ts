@@ -9,15 +9,17 @@ import {
   createFile,
   DiskFull,
   filesBelow,
+  flushFolder,
   flushTree,
   isThere,
   makeFolder,
   orDiskFull,
   removeTree,
   renameFolder,
+  UNREADABLE,
   writeWhole,
 } from './disk';
-import { MboxFile } from './mbox-file';
+import { MboxFile, putMessage } from './mbox-file';
 import { type MessageOfMbox, messageAt, readBack } from './mbox-reader';
 
 /** A file of a bag that was written. */
@@ -177,30 +179,57 @@ export class Bag {
     const { unfinished } = this;
     await makeFolder(join(unfinished, 'data'));
     await removeTree(join(unfinished, ARRIVING));
-    let octets = 0;
-    let count = 0;
-    async function* lines() {
-      for await (const { path, size, sha256 } of files) {
-        octets += size;
-        count++;
-        yield Buffer.from(manifestLine(sha256, `data/${path}`));
-      }
-    }
-    const manifest = await written(join(unfinished, 'manifest-sha256.txt'), lines());
-    const declaration = 'BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n';
-    const fields = Object.entries({ ...info, 'Payload-Oxum': `${octets}.${count}` });
-    const tags = {
-      'bag-info.txt': fields.map(([name, value]) => `${name}: ${value}\n`).join(''),
-      'bagit.txt': declaration,
-    };
-    const sums = [manifestLine(manifest, 'manifest-sha256.txt')];
-    for (const [name, text] of Object.entries(tags)) {
-      await writeWhole(join(unfinished, name), text);
-      sums.push(manifestLine(createHash('sha256').update(text).digest('hex'), name));
-    }
-    await writeWhole(join(unfinished, 'tagmanifest-sha256.txt'), sums.join(''));
+    await writeTags(unfinished, files, info);
     await flushTree(unfinished);
     await renameFolder(unfinished, this.path);
+  }
+
+  /** Writes the manifests and the index of a bag that is whole anew. */
+  async sealAgain(files: AsyncIterable<BaggedFile>, index: AsyncIterable<Uint8Array>, info: BagInfo): Promise<void> {
+    const path = 'index.jsonl';
+    let size = 0;
+    async function* counted() {
+      for await (const line of index) {
+        size += line.length;
+        yield line;
+      }
+    }
+    const sha256 = await written(join(this.path, 'data', path), counted());
+    async function* all() {
+      yield { path, size, sha256 };
+      yield* files;
+    }
+    await writeTags(this.path, all(), info);
+    await flushTree(this.path);
+  }
+
+  /** Which of the manifests and the index are not what the manifests say, or are not there. */
+  async tagsThatDiffer(): Promise<string[]> {
+    const sums = new Map<string, string>();
+    const read = async (name: string) => readFile(join(this.path, name), 'utf8').catch(() => '');
+    for (const manifest of ['tagmanifest-sha256.txt', 'manifest-sha256.txt'])
+      for (const line of (await read(manifest)).split('\n')) {
+        const [, sum, path] = /^([0-9a-f]{64}) {2}(.+)$/.exec(line) ?? [];
+        if (sum && path && TAG_FILES.has(path)) sums.set(path, sum);
+      }
+    const differing: string[] = [];
+    for (const path of TAG_FILES) {
+      const found = await readFileAt(join(this.path, path), path);
+      const isEqual = path === 'tagmanifest-sha256.txt' ? found !== undefined : found?.sha256 === sums.get(path);
+      if (!isEqual) differing.push(path);
+    }
+    return differing;
+  }
+
+  /** Puts the octets of a message or file where they were, without touching what is beside them. @throws DiskFull */
+  async put({ path, at, length }: MessagePlace, line: string, read: () => AsyncIterable<Uint8Array>): Promise<void> {
+    const target = join(this.path, 'data', path);
+    await makeFolder(dirname(target));
+    if (at === null || length === null) {
+      const place = { target, arriving: `${target}.${randomUUID()}` };
+      await writtenFile(place, read());
+    } else await putMessage(target, at, length, line, read);
+    await flushFolder(dirname(target));
   }
 
   /** The octets of a message; undefined where its file is not there. */
@@ -245,7 +274,33 @@ export class Bag {
   }
 }
 
-/** Octets and SHA-256 of a file; undefined where there is none. */
+/** Writes the manifests (RFC 8493 §2.1.3, §2.2.1) and what says that it is a bag. */
+async function writeTags(root: string, files: AsyncIterable<BaggedFile>, info: BagInfo): Promise<void> {
+  let octets = 0;
+  let count = 0;
+  async function* lines() {
+    for await (const { path, size, sha256 } of files) {
+      octets += size;
+      count++;
+      yield Buffer.from(manifestLine(sha256, `data/${path}`));
+    }
+  }
+  const manifest = await written(join(root, 'manifest-sha256.txt'), lines());
+  const declaration = 'BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n';
+  const fields = Object.entries({ ...info, 'Payload-Oxum': `${octets}.${count}` });
+  const tags = {
+    'bag-info.txt': fields.map(([name, value]) => `${name}: ${value}\n`).join(''),
+    'bagit.txt': declaration,
+  };
+  const sums = [manifestLine(manifest, 'manifest-sha256.txt')];
+  for (const [name, text] of Object.entries(tags)) {
+    await writeWhole(join(root, name), text);
+    sums.push(manifestLine(createHash('sha256').update(text).digest('hex'), name));
+  }
+  await writeWhole(join(root, 'tagmanifest-sha256.txt'), sums.join(''));
+}
+
+/** Octets and SHA-256 of a file; undefined where there is none, or where the disk does not give it. */
 async function readFileAt(target: string, path: string): Promise<BaggedFile | undefined> {
   try {
     const found = await lstat(target);
@@ -264,7 +319,7 @@ async function readFileAt(target: string, path: string): Promise<BaggedFile | un
     const sha256 = await hashOf(counted());
     return { path, size, sha256 };
   } catch (error) {
-    if ((error as NodeJS.ErrnoException).code === 'ENOENT') return undefined;
+    if (UNREADABLE.has((error as NodeJS.ErrnoException).code ?? '')) return undefined;
     throw error;
   }
 }

@@ -5,6 +5,9 @@ import { dirname, join } from 'node:path';
 /** The disk, or what the operator allows on it, is full. */
 export class DiskFull extends Error {}
 
+/** What the system says of a file that is not there, or that the disk does not give. */
+export const UNREADABLE: ReadonlySet<string> = new Set(['ENOENT', 'ENOTDIR', 'EIO']);
+
 const FULL = new Set(['ENOSPC', 'EDQUOT', 'EFBIG']);
 
 /** Raises what a full disk throws as DiskFull. */

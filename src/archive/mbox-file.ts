@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
-import type { FileHandle } from 'node:fs/promises';
+import { constants } from 'node:fs';
+import { type FileHandle, open } from 'node:fs/promises';
 import { quoted, SEPARATOR } from '../core/archive/mbox';
 import { createFile, orDiskFull } from './disk';
 
@@ -113,5 +114,48 @@ export class MboxFile {
     this.closed = last;
     await last.catch(() => undefined);
     await this.file.close();
+  }
+}
+
+/**
+ * Writes a message where it was in an mbox file, from its own octets; what is before and behind it is not touched. Killed in
+ * between, it is as damaged as before.
+ *
+ * @throws DiskFull, and where it would not take as many octets there as it did.
+ */
+export async function putMessage(
+  path: string,
+  at: number,
+  length: number,
+  line: string,
+  read: () => AsyncIterable<Uint8Array>,
+): Promise<void> {
+  const { O_RDWR, O_CREAT, O_NOFOLLOW } = constants;
+  const file = await open(path, O_RDWR | O_CREAT | O_NOFOLLOW, 0o600);
+  try {
+    let end = at;
+    let last: number | undefined;
+    const write = async (octets: Uint8Array) => {
+      if (end + octets.length > at + length)
+        throw new Error(`The message at ${at} of ${path} is longer than its place.`);
+      for (let done = 0; done < octets.length; ) {
+        const { bytesWritten } = await orDiskFull(() => file.write(octets, done, octets.length - done, end));
+        done += bytesWritten;
+        end += bytesWritten;
+      }
+    };
+    async function* counted() {
+      for await (const piece of read()) {
+        last = piece.at(-1) ?? last;
+        yield piece;
+      }
+    }
+    await write(Buffer.from(line, 'latin1'));
+    for await (const piece of quoted(counted())) await write(piece);
+    await write(Buffer.from((last === LF ? '' : '\n') + SEPARATOR));
+    if (end !== at + length) throw new Error(`The message at ${at} of ${path} is shorter than its place.`);
+    await orDiskFull(() => file.datasync());
+  } finally {
+    await file.close();
   }
 }

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { type FileHandle, open } from 'node:fs/promises';
 import { SEPARATOR, unquoted } from '../core/archive/mbox';
+import { UNREADABLE } from './disk';
 
 /** Octets that are read at a time. */
 const CHUNK = 4 * 1024 * 1024;
@@ -34,13 +35,46 @@ export async function* readBack<T extends MessageOfMbox>(
     let end = 0;
     for await (const message of messages) {
       const isPassed =
-        message.isChecked || (message.at === end && window !== undefined && (await isAsAdded(window, message)));
+        message.isChecked || (message.at === end && window !== undefined && (await isReadable(window, message)));
       const isEqual = window !== undefined && isPassed;
       end = message.at + message.length;
       yield { message, isEqual };
     }
   } finally {
     await file?.close();
+  }
+}
+
+/** The octets of a message, of those that it takes in an mbox file from its line on. */
+export async function* messageIn(octets: AsyncIterable<Buffer>, size: number): AsyncGenerator<Buffer> {
+  let left = size;
+  for await (const piece of unquoted(withoutLine(octets))) {
+    if (left === 0) continue;
+    const own = Buffer.from(piece.buffer, piece.byteOffset, Math.min(left, piece.length));
+    left -= own.length;
+    yield own;
+  }
+}
+
+async function* withoutLine(octets: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
+  let isBehind = false;
+  for await (const piece of octets) {
+    const feed = isBehind ? -1 : piece.indexOf(LF);
+    if (isBehind) yield piece;
+    else if (feed >= 0) {
+      isBehind = true;
+      yield piece.subarray(feed + 1);
+    }
+  }
+}
+
+/** Whether a message is as it was added; it is not where the disk does not give its octets. */
+async function isReadable(window: Window, message: MessageOfMbox): Promise<boolean> {
+  try {
+    return await isAsAdded(window, message);
+  } catch (error) {
+    if (UNREADABLE.has((error as NodeJS.ErrnoException).code ?? '')) return false;
+    throw error;
   }
 }
 

@@ -325,8 +325,34 @@ export const Bag = v.object({
   checkedAt: v.optional(Timestamp),
   /** Until when what was made ready for a download can be downloaded. */
   keptUntil: v.optional(Timestamp),
+  /** What is not any more what was saved, and which of its manifests are not. */
+  damaged: FileAmount,
+  tagsDamaged: v.array(v.string()),
+  /** While it is read again, how many files or messages were. */
+  readAgain: v.nullable(count),
+  /** Somebody wants it read again, and that has not begun. */
+  isReadAsked: v.boolean(),
+  /** What has no checked copy elsewhere. */
+  onlyHere: FileAmount,
   /** The run that archives its messages, and what it brought to the trash; null of one that leaves the mailbox as it is. */
   run: v.nullable(v.object({ id: count, state: RunState, done: Amount })),
+});
+
+/** What of a bag is not any more what was saved. */
+export const DamagedFile = v.object({
+  file: count,
+  /** Below `data/`. */
+  path: v.string(),
+  /** In an mbox file, where it begins and how many octets it takes. */
+  at: v.nullable(count),
+  length: v.nullable(count),
+  size: count,
+  sha256: v.string(),
+  damagedAt: Timestamp,
+  subject: v.string(),
+  received: Timestamp,
+  /** Where it can be repaired from. */
+  sources: v.array(v.picklist(['archive', 'mailbox', 'trash'])),
 });
 
 export const BagFile = v.object({

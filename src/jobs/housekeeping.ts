@@ -6,10 +6,12 @@ import { forgetCredential } from '../store/access/credentials';
 import { endOverdue } from '../store/access/sessions';
 import { dueWithdrawal, endWithdrawal, postponeWithdrawal } from '../store/access/token-revocations';
 import { bagById, overdueDownload, updateBag } from '../store/archive/bags';
+import { dueBags } from '../store/archive/fixity';
 import { transaction } from '../store/database';
 import { tell } from '../store/events';
 import { dueForScan, openScan } from '../store/index/scans';
 import { enqueue } from '../store/jobs';
+import { READ_AGAIN_DAYS } from './archive/check-bag';
 import type { WorkContext } from './context';
 
 /** Deletes expired sessions and requests, and credentials that nobody needs any more. */
@@ -47,6 +49,12 @@ export async function beginDueScan({ database }: Pick<WorkContext, 'database'>):
     await enqueue(client, account, 'scan', scan.id);
     return true;
   });
+}
+
+/** Has bags read whose words are not known, or that are to be read again. */
+export async function beginDueReadings({ database }: Pick<WorkContext, 'database'>): Promise<void> {
+  for (const { account, id } of await dueBags(database, READ_AGAIN_DAYS))
+    await enqueue(database, account, 'read-bag', id);
 }
 
 /** Takes back, at who gave them, the tokens of one account that was forgotten; whether there were any. */

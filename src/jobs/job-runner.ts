@@ -19,6 +19,7 @@ import {
 } from '../store/jobs';
 import { runById, updateRun } from '../store/runs/runs';
 import { readBag } from './archive/read-bag';
+import { repair } from './archive/repair';
 import { TooLarge, type Turn, type WorkContext } from './context';
 import { fenceOf } from './fence';
 import { leased } from './leased-server';
@@ -116,7 +117,7 @@ export class JobRunner {
     const { database } = context;
     if (job.takes > MAX_TAKES) throw new WorkerDied();
     if (job.kind === 'quota-check') return runQuotaCheck(database, job);
-    if (job.kind === 'read-bag') return readBag(context, job, this.turn());
+    if (job.kind === 'read-bag') return readBag(context, job, account, this.turn());
     if (await isScanned(database, job)) return this.endScan(job, account);
     const signedIn = async () =>
       leased(
@@ -134,6 +135,8 @@ export class JobRunner {
     } else if (job.kind === 'search') {
       if (await search(context, job, this.server, turn)) await finishJob(database, job);
       else await giveWay(database, job, context.worker);
+    } else if (job.kind === 'repair') {
+      await repair(context, job, account, this.server, turn);
     } else if (job.kind === 'save') {
       await save(context, job, account, this.server, turn);
     } else {
@@ -186,8 +189,8 @@ export class JobRunner {
     await fenced(async () => undefined);
     log.warn({ ...named(job), problem: problem.kind, err: error }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
-    // Both are begun again by themselves.
-    if (job.kind === 'quota-check' || job.kind === 'read-bag') return finishJob(database, job);
+    // These are begun again by themselves, or by whoever wants them.
+    if (job.kind === 'quota-check' || job.kind === 'read-bag' || job.kind === 'repair') return finishJob(database, job);
     // What the server says can't be believed, or there is no room here: a person decides whether to go on.
     if (job.kind === 'run' && (problem.kind === 'unreadable-answer' || problem.kind === 'disk-full'))
       return this.pause(job, problem);

@@ -1,6 +1,7 @@
 import { printOctets } from '../core/units';
 import { submit } from '../mail/submission';
 import { type Account, accountById } from '../store/access/accounts';
+import type { Bag } from '../store/archive/bags';
 import { type Queryable, transaction } from '../store/database';
 import type { Scan } from '../store/index/scans';
 import { addNotice, dropNotice, nextNotice, postponeNotice } from '../store/notices';
@@ -48,13 +49,30 @@ export async function noticeOfScan(db: Queryable, account: Account, scan: Scan):
   });
 }
 
+/** Has a mail sent about a bag that is not any more what was saved, where the user wants mail. */
+export async function noticeOfDamage(db: Queryable, account: Account, bag: Bag): Promise<void> {
+  await notify(db, account, {
+    since: null,
+    isUrgent: true,
+    subject: `Bag ${bag.id} of your archive is damaged`,
+    lines: [
+      `Tamsel read every octet of bag ${bag.id}, ${bag.label}, again.`,
+      `${bag.damaged.files} messages or files are not any more what was saved.`,
+      'Open Archive to see which, and to repair them from a copy, the mailbox or the trash.',
+    ],
+  });
+}
+
 async function notify(
   db: Queryable,
   account: Account,
-  told: { since: Date | null; subject: string; lines: string[] },
+  told: { since: Date | null; isUrgent?: boolean; subject: string; lines: string[] },
 ): Promise<void> {
   const { mailWhen, mailTo } = (await accountById(db, account.id))?.settings ?? account.settings;
-  if (mailWhen === 'never' || (mailWhen === 'long' && Date.now() - (told.since?.getTime() ?? Date.now()) < LONG_MS))
+  if (
+    mailWhen === 'never' ||
+    (mailWhen === 'long' && !told.isUrgent && Date.now() - (told.since?.getTime() ?? Date.now()) < LONG_MS)
+  )
     return;
   // Only where somebody has typed the code that was sent there.
   if (mailTo) await addNotice(db, account.id, { recipient: mailTo, subject: told.subject, body: text(told.lines) });

@@ -3,7 +3,7 @@ import { forgetOldEvents, listen } from '../store/events';
 import { excuseWorker, takeJob } from '../store/jobs';
 import { beat } from '../store/workers';
 import type { WorkContext } from './context';
-import { beginDueScan, deleteExpired, deleteOverdueDownload, revokeTokens } from './housekeeping';
+import { beginDueReadings, beginDueScan, deleteExpired, deleteOverdueDownload, revokeTokens } from './housekeeping';
 import { JobRunner } from './job-runner';
 import { PER_HOST } from './limits';
 import { sendNotice } from './notices';
@@ -113,6 +113,7 @@ export class Worker {
   private async keepHouse(): Promise<void> {
     await forgetOldEvents(this.context.database);
     await deleteExpired(this.context);
+    await beginDueReadings(this.context);
     while ((await beginDueScan(this.context)) || (await deleteOverdueDownload(this.context))) {
       // The next one.
     }

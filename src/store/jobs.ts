@@ -5,7 +5,7 @@ import { wake } from './events';
 export interface Job {
   account: number;
   id: number;
-  kind: 'scan' | 'run' | 'search' | 'quota-check' | 'save' | 'read-bag';
+  kind: 'scan' | 'run' | 'search' | 'quota-check' | 'save' | 'read-bag' | 'repair';
   /** Number of the scan, run, search, look or bag. */
   subject: number;
   /** Times in a row that it was taken, this one included, and neither ended, nor was given back, nor got on. */
@@ -198,7 +198,7 @@ export async function finishJob(db: Queryable, job: Job): Promise<void> {
 export async function isAwaited(db: Queryable, account: number): Promise<boolean> {
   const waiting = await row(
     db,
-    `select 1 from job where account = $1 and kind in ('scan', 'run', 'save') and done_at is null and begun_at is null
+    `select 1 from job where account = $1 and kind in ('scan', 'run', 'save', 'repair') and done_at is null and begun_at is null
      and not_before <= now() limit 1`,
     [account],
   );

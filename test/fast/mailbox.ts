@@ -8,6 +8,7 @@ import type { Route, RouteInput } from '../../src/api/route';
 import { ROUTES } from '../../src/api/routes';
 import { ArchivePlace } from '../../src/archive/place';
 import { readBag } from '../../src/jobs/archive/read-bag';
+import { repair } from '../../src/jobs/archive/repair';
 import type { WorkContext } from '../../src/jobs/context';
 import { carryOut, type RunOutcome } from '../../src/jobs/run/run';
 import { save } from '../../src/jobs/save/save';
@@ -110,9 +111,15 @@ export class Mailbox {
   }
 
   /** What an operation answers that gives no JSON. */
-  async response(operation: string, parameters: Record<string, string>, headers = {}): Promise<Response> {
+  async response(
+    operation: string,
+    parameters: Record<string, string>,
+    headers = {},
+    octets?: Buffer,
+  ): Promise<Response> {
     const { environment, account } = this;
-    const request = new Request('http://127.0.0.1/', { headers });
+    const sent = octets ? { method: 'POST', body: new Uint8Array(octets) } : {};
+    const request = new Request('http://127.0.0.1/', { headers, ...sent });
     const input = { environment, account, parameters, request, query: {} };
     const answer = await (ROUTES[operation] as Route).handle(input as unknown as RouteInput);
     return answer as Response;
@@ -148,7 +155,11 @@ export class Mailbox {
     const turn = { claimLarge: () => true, progressed: async () => undefined };
     const another = async () => server;
     if (job.kind === 'read-bag') {
-      await readBag(context, job, turn);
+      await readBag(context, job, this.account, turn);
+      return undefined;
+    }
+    if (job.kind === 'repair') {
+      await repair(context, job, this.account, server, turn);
       return undefined;
     }
     if (job.kind === 'save') {

@@ -1,9 +1,13 @@
 import { Readable } from 'node:stream';
 import * as v from 'valibot';
 import { type Bag as BagFolder, TAG_FILES } from '../../archive/bag';
+import { messageIn } from '../../archive/mbox-reader';
+import { repairFile } from '../../archive/repair';
 import { between, sizeOfZip, zipped } from '../../archive/zip';
 import * as s from '../../contract/schemas';
+import { fromLine } from '../../core/archive/mbox';
 import { fileId, WHOLE_MESSAGE } from '../../core/files/file';
+import { trashFolders } from '../../core/mailbox/folders';
 import { type Ranges, rangesOf } from '../../core/sets/ranges';
 import type { Account } from '../../store/access/accounts';
 import { dropArchived } from '../../store/archive/archived';
@@ -19,12 +23,15 @@ import {
   updateBag,
 } from '../../store/archive/bags';
 import { matchingFiles } from '../../store/archive/file-list';
+import { askForReading, damagedFile, damagedFiles, noteRepaired } from '../../store/archive/fixity';
 import { lockRow, type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
+import { foldersOf } from '../../store/index/folders';
 import { messagesMatching } from '../../store/index/messages';
 import { enqueue } from '../../store/jobs';
 import { labelsOf, uncheckedFilesOf } from '../../store/plan/lots';
 import { openPutBackOf } from '../../store/runs/put-backs';
+import { octetsOf } from '../body';
 import { byteRange } from '../byte-range';
 import { readyCriteria } from '../criteria';
 import { waitsOf } from '../job-waits';
@@ -259,7 +266,7 @@ export const checkBag = route({
   method: 'POST',
   path: '/accounts/{account}/bags/{bag}/check',
   summary:
-    'Checks a copy of a bag that lies elsewhere: compares SHA-256 of its files with what the mail server sent. Files that agree count as checked.',
+    'Checks a copy of a bag that lies elsewhere: compares SHA-256 of its files with what was saved. Of a bag for a download, files that agree count as checked; of one that stays on this machine they have a copy elsewhere from then on.',
   body: v.object({
     files: v.pipe(
       v.array(
@@ -277,9 +284,111 @@ export const checkBag = route({
       const bag = await theBag(client, account, parameters.bag);
       if (bag.state !== 'done')
         throw conflict('wrong-state', `Bag ${bag.id} is ${bag.state}. Only a finished one can be checked.`);
-      const verdict = await checkHandedIn(client, account.id, bag.id, body.files);
+      const verdict = await checkHandedIn(client, account.id, bag, body.files);
       await tell(client, account.id, 'bag', await bagById(client, account.id, bag.id));
       return verdict;
+    });
+  },
+});
+
+/** A finished bag that stays on this machine. */
+async function keptBag(db: Queryable, account: Account, id: string | undefined): Promise<Bag> {
+  const bag = await theBag(db, account, id);
+  if (bag.place !== 'here' || bag.state !== 'done')
+    throw conflict('wrong-state', `Bag ${bag.id} is not a finished one that stays on this machine.`);
+  return bag;
+}
+
+export const readBag = route({
+  method: 'POST',
+  path: '/accounts/{account}/bags/{bag}/read',
+  summary:
+    'Has every octet of a bag read again, and compared with what was saved. Tamsel does this by itself every 30 days.',
+  status: 202,
+  response: s.Bag,
+  async handle({ environment: { database }, account, parameters }) {
+    return transaction(database, async (client) => {
+      const { id } = await keptBag(client, account, parameters.bag);
+      await askForReading(client, account.id, id);
+      await enqueue(client, account.id, 'read-bag', id);
+      const bag = (await bagById(client, account.id, id)) as Bag;
+      await tell(client, account.id, 'bag', bag);
+      return shownBag(bag);
+    });
+  },
+});
+
+export const listDamage = route({
+  method: 'GET',
+  path: '/accounts/{account}/bags/{bag}/damage',
+  summary:
+    'Lists what of a bag is not any more what was saved, and from where it can be repaired: another bag, the mailbox, the trash. What has no source needs a copy that is handed in.',
+  query: v.object({
+    limit: v.optional(s.wholeNumber(1, 1_000), '100'),
+    after: v.optional(s.wholeNumber(0, Number.MAX_SAFE_INTEGER), '0'),
+  }),
+  response: v.object({ files: v.array(s.DamagedFile), next: v.optional(v.number()) }),
+  async handle({ environment: { database }, account, parameters, query }) {
+    const { id } = await keptBag(database, account, parameters.bag);
+    const found = await damagedFiles(database, account.id, id, query.after, query.limit + 1);
+    const folders = trashFolders(await foldersOf(database, account.id), account.settings.trashFolder);
+    const trash = new Set(folders.map((folder) => folder.id));
+    const files = found
+      .slice(0, query.limit)
+      .map(({ other, placements, from: _, part: __, encoding: ___, ...file }) => ({
+        ...file,
+        sources: [
+          ...(other ? ['archive' as const] : []),
+          ...(placements.some(({ folder }) => !trash.has(folder)) ? ['mailbox' as const] : []),
+          ...(placements.some(({ folder }) => trash.has(folder)) ? ['trash' as const] : []),
+        ],
+      }));
+    const last = files.at(-1);
+    return { files, ...(found.length > query.limit && last ? { next: last.file } : {}) };
+  },
+});
+
+export const repairBag = route({
+  method: 'POST',
+  path: '/accounts/{account}/bags/{bag}/repair',
+  summary:
+    'Repairs what is damaged of a bag from another bag, the mailbox or the trash. Only octets with the SHA-256 that was written down are taken.',
+  status: 202,
+  response: s.Bag,
+  async handle({ environment: { database }, account, parameters }) {
+    return transaction(database, async (client) => {
+      const bag = await keptBag(client, account, parameters.bag);
+      await enqueue(client, account.id, 'repair', bag.id);
+      return shownBag(bag);
+    });
+  },
+});
+
+export const repairFromCopy = route({
+  method: 'POST',
+  path: '/accounts/{account}/bags/{bag}/damage/{file}',
+  summary:
+    'Repairs one damaged file or message of a bag from a copy: the octets of the file, or of an mbox file those from `at` on, `length` of them. They are taken only if they have the SHA-256 that was written down.',
+  takesOctets: true,
+  response: s.Bag,
+  async handle({ environment, account, parameters, request }) {
+    const { database, archive } = environment;
+    const bag = await keptBag(database, account, parameters.bag);
+    const damaged = await damagedFile(database, account.id, bag.id, Number(parameters.file));
+    if (!damaged) throw notFound();
+    const { size, length, at } = damaged;
+    const line = fromLine(damaged.from, damaged.received);
+    const given = octetsOf(request, length ?? size);
+    const octets = at === null ? given : messageIn(given, size);
+    const folder = archive.bag(account.id, bag.folder);
+    if (!(await repairFile(folder, archive.scratch(), damaged, line, octets)))
+      throw conflict('copy-differs', 'These are not the octets that were saved, so they were not taken.');
+    return transaction(database, async (client) => {
+      await noteRepaired(client, account.id, bag.id, damaged.file);
+      const now = (await bagById(client, account.id, bag.id)) as Bag;
+      await tell(client, account.id, 'bag', now);
+      await tell(client, account.id, 'level', {});
+      return shownBag(now);
     });
   },
 });

@@ -12,7 +12,7 @@ import {
 } from '../../store/archive/bags';
 import type { Database } from '../../store/database';
 import { batches } from '../batches';
-import type { Intake, ReadBack, Received } from './intake';
+import { type Intake, isReadSince, type ReadBack, type Received } from './intake';
 import { pages } from './pages';
 import { Paths } from './paths';
 
@@ -68,10 +68,10 @@ export class FileIntake implements Intake {
     for await (const { path, size, sha256 } of this.saved()) yield { path, size, sha256 };
   }
 
-  async *readBack(): AsyncGenerator<ReadBack> {
+  async *readBack(since?: Date): AsyncGenerator<ReadBack> {
     for await (const some of batches(this.saved(), READ_FILES, READ_OCTETS)) {
       // What was read back before a pause stays checked as of then.
-      const files = some.filter(({ checkedAt }) => !checkedAt);
+      const files = some.filter((file) => !isReadSince(file, since));
       const read = await Promise.all(files.map(({ path }) => this.folder.read(path)));
       const isEqual = ({ size, sha256 }: SavedFile, at: number) =>
         read[at]?.size === size && read[at]?.sha256 === sha256;

@@ -1,5 +1,4 @@
 import type { Bag as BagFolder } from '../../archive/bag';
-import { oneLine } from '../../core/text';
 import { MailProblem } from '../../mail/problem';
 import { bySection } from '../../mail/sections';
 import type { MailServer, Wanted } from '../../mail/server';
@@ -26,10 +25,10 @@ import { folderById, generationById } from '../../store/index/folders';
 import { enqueue } from '../../store/jobs';
 import type { Turn, WorkContext } from '../context';
 import type { Fence } from '../fence';
-import { FileIntake } from './file-intake';
 import type { Intake } from './intake';
-import { MailIntake } from './mail-intake';
+import { intakeOf } from './intake-of';
 import { Outcomes } from './outcomes';
+import { indexLines, infoOf } from './seal';
 
 /** Files that are looked up at a time. */
 const PAGE = 500;
@@ -71,8 +70,7 @@ export class Filling {
   ) {
     this.server = withThrottleRetry(server, async () => undefined);
     this.folder = context.archive.bag(account.id, bag.folder);
-    const as = bag.form === 'mbox' ? MailIntake : FileIntake;
-    this.intake = new as(context.database, account, bag, this.folder);
+    this.intake = intakeOf(context.database, account, bag, this.folder);
     this.outcomes = new Outcomes(account.id, bag.id, (act) => this.write(act));
   }
 
@@ -210,9 +208,9 @@ export class Filling {
   }
 
   private async seal(): Promise<void> {
-    const { id, label, form } = this.bag;
+    const { id, form } = this.bag;
     const { intake, fenced, account } = this;
-    const index = await this.folder.write('index.jsonl', lines(intake.index()));
+    const index = await this.folder.write('index.jsonl', indexLines(intake));
     async function* files() {
       yield index;
       for await (const file of intake.files()) {
@@ -220,11 +218,7 @@ export class Filling {
         yield file;
       }
     }
-    await this.folder.seal(files(), {
-      'Bagging-Date': new Date().toISOString().slice(0, 10),
-      'External-Identifier': `${id}`,
-      'External-Description': oneLine(label),
-    });
+    await this.folder.seal(files(), infoOf(this.bag, new Date()));
   }
 
   /** Reads every file back from the disk. A bag that the person downloads is only a means: what they hand in is checked. */
@@ -267,11 +261,6 @@ export class Filling {
     this.announcedAt = Date.now();
     await tell(client, this.account.id, 'bag', await bagById(client, this.account.id, this.bag.id));
   }
-}
-
-/** A line of JSON an item (RFC 8259). */
-async function* lines(items: AsyncIterable<object>): AsyncGenerator<Buffer> {
-  for await (const item of items) yield Buffer.from(`${JSON.stringify(item)}\n`);
 }
 
 /** Files in the order given, those of a folder together. */

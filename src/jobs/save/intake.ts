@@ -33,6 +33,15 @@ export interface Intake {
   index(): AsyncIterable<object>;
   /** The files of the bag that hold what was taken in. */
   files(): AsyncIterable<BaggedFile>;
-  /** Reads all of it back from the disk, some at a time; what was read back before is passed by. */
-  readBack(): AsyncIterable<ReadBack>;
+  /**
+   * Reads all of it back from the disk, some at a time.
+   *
+   * @param since what was read back from then on is passed by; where it is left out, what was ever read back.
+   */
+  readBack(since?: Date): AsyncIterable<ReadBack>;
+}
+
+/** Whether a file was read back, at an instant or later where there is one. */
+export function isReadSince({ checkedAt }: { checkedAt: Date | null }, since?: Date): boolean {
+  return checkedAt !== null && (since === undefined || checkedAt >= since);
 }

@@ -8,7 +8,7 @@ import type { Account } from '../../store/access/accounts';
 import { type Bag, type BaggedMessage, baggedMessages, mboxesOf, type PendingFile } from '../../store/archive/bags';
 import type { Database } from '../../store/database';
 import { batches } from '../batches';
-import type { Intake, ReadBack, Received } from './intake';
+import { type Intake, isReadSince, type ReadBack, type Received } from './intake';
 import { pages } from './pages';
 
 /** Messages that are looked up at a time, and whose verdicts are given together. */
@@ -98,9 +98,9 @@ export class MailIntake implements Intake {
     for (const path of (await this.mboxes()).keys()) yield await this.folder.unfinishedFile(path);
   }
 
-  async *readBack(): AsyncGenerator<ReadBack> {
+  async *readBack(since?: Date): AsyncGenerator<ReadBack> {
     for (const path of (await this.mboxes()).keys()) {
-      const verdicts = this.folder.readBack(path, this.expected(path));
+      const verdicts = this.folder.readBack(path, this.expected(path, since));
       const sized = mapped(verdicts, ({ message, isEqual }) => ({ message, isEqual, size: message.size }));
       for await (const some of batches(sized, PAGE, MOST_OCTETS)) {
         const read = some.filter(({ message }) => !message.isChecked && message.reason === null);
@@ -119,11 +119,11 @@ export class MailIntake implements Intake {
     }
   }
 
-  private expected(path: string) {
+  private expected(path: string, since?: Date) {
     return mapped(this.messagesOf(path), (message) => ({
       ...message,
       line: fromLine(message.from, message.received),
-      isChecked: message.checkedAt !== null,
+      isChecked: isReadSince(message, since),
     }));
   }
 

@@ -55,6 +55,15 @@ export interface Bag {
   checkedAt: Date | null;
   /** Until when what was made ready for a download lies on this machine; null of all else. */
   keptUntil: Date | null;
+  /** What is not any more what was saved, in octets on the disk; and which manifests. */
+  damaged: FileAmount;
+  tagsDamaged: string[];
+  /** While it is read again, how many files were; else null. */
+  readAgain: number | null;
+  /** Somebody wants it read again, and that has not begun. */
+  isReadAsked: boolean;
+  /** What has no checked copy elsewhere, in octets on the disk. */
+  onlyHere: FileAmount;
   /** The run that archives its messages, and what it brought to the trash; null of one that leaves the mailbox as it is. */
   run: { id: number; state: RunState; done: Amount } | null;
 }
@@ -73,7 +82,19 @@ const COLUMNS = `id, label, form, place, folder, state, json_build_object('files
     select f.reason, count(*) as files, coalesce(sum(f.encoded), 0) as bytes from bag_file f
     where f.account = bag.account and f.bag = bag.id and f.reason is not null group by f.reason) l), '[]') as left,
   wanted, attempts, problem, created_at as "createdAt", ended_at as "endedAt", checked_at as "checkedAt",
-  ${KEPT_UNTIL} as "keptUntil",
+  ${KEPT_UNTIL} as "keptUntil", tags_damaged as "tagsDamaged", read_asked as "isReadAsked",
+  ${amount('damaged', 'f.size', 'f.damaged_at is not null')},
+  case when reading_since is not null then (
+    select count(*)::int from bag_file f where f.account = bag.account and f.bag = bag.id and f.checked_at >= reading_since)
+  end as "readAgain",
+  case when form = 'files' then (
+    select json_build_object('files', count(*), 'bytes', coalesce(sum(f.size), 0)) from bag_file f
+    where f.account = bag.account and f.bag = bag.id and f.reason is null and f.copied_at is null)
+  else (
+    select json_build_object('files', count(f.file), 'bytes', coalesce(sum(f.size), 0)) from bag_part c
+    join bag_file f on f.account = c.account and f.bag = c.bag and f.path = c.path and f.at is not null and f.reason is null
+    where c.account = bag.account and c.bag = bag.id and c.copied_at is null)
+  end as "onlyHere",
   (select json_build_object('id', r.id, 'state', r.state, 'done', json_build_object('messages', r.done_messages, 'bytes', r.done_bytes))
    from run r where r.account = bag.account and r.bag = bag.id) as run`;
 
@@ -419,6 +440,19 @@ export async function notePart(
   );
 }
 
+/** The mbox files of a bag with their digests, in the order of their paths. */
+export async function partsOf(
+  db: Queryable,
+  account: number,
+  bag: number,
+): Promise<{ path: string; size: number; sha256: string }[]> {
+  return rows(
+    db,
+    `select path, size, encode(sha256, 'hex') as sha256 from bag_part where account = $1 and bag = $2 order by path`,
+    [account, bag],
+  );
+}
+
 /** A message in an mbox file of a bag, as its index says (RFC 4155 tells none of it but its author). */
 export interface BaggedMessage {
   file: number;
@@ -490,17 +524,22 @@ export interface CopyCheck {
   unknown: string[];
 }
 
-/** Compares a copy of files of a bag by its SHA-256, and notes those that are equal as checked. */
+/**
+ * Compares a copy of files of a bag by its SHA-256. Of one that stays here those that are equal have a copy elsewhere from then on;
+ * of one that is downloaded they count as checked.
+ */
 export async function checkHandedIn(
   db: Queryable,
   account: number,
-  bag: number,
+  { id: bag, place }: Pick<Bag, 'id' | 'place'>,
   handedIn: readonly { path: string; sha256: string }[],
 ): Promise<CopyCheck> {
-  const found = await rows<{ path: string; file: number | null; equal: boolean | null }>(
+  const found = await rows<{ path: string; file: number | null; part: string | null; equal: boolean | null }>(
     db,
-    `select h.path, f.file, encode(f.sha256, 'hex') = h.sha256 as equal from unnest($3::text[], $4::text[], $5::text[]) as h (path, key, sha256)
+    `select h.path, f.file, c.path as part, encode(coalesce(f.sha256, c.sha256), 'hex') = h.sha256 as equal
+     from unnest($3::text[], $4::text[], $5::text[]) as h (path, key, sha256)
      left join bag_file f on f.account = $1 and f.bag = $2 and f.reason is null and f.path_key = h.key and f.path = h.path
+     left join bag_part c on c.account = $1 and c.bag = $2 and c.path = h.path
      order by h.path`,
     [
       account,
@@ -510,13 +549,37 @@ export async function checkHandedIn(
       handedIn.map(({ sha256 }) => sha256),
     ],
   );
-  const equal = found.flatMap(({ file, equal }) => (file !== null && equal ? [file] : []));
-  await noteChecked(db, account, bag, equal);
+  const known = found.filter(({ file, part }) => file !== null || part !== null);
+  const equal = known.filter((one) => one.equal);
+  const files = equal.flatMap(({ file }) => (file === null ? [] : [file]));
+  const parts = equal.flatMap(({ part }) => (part === null ? [] : [part]));
+  // What is made ready for a download has no other copy that stays.
+  if (place === 'download') await noteChecked(db, account, bag, files);
+  else await noteCopied(db, account, bag, files, parts);
   return {
     checked: equal.length,
-    differs: found.flatMap(({ path, file, equal }) => (file !== null && !equal ? [path] : [])),
-    unknown: found.flatMap(({ path, file }) => (file === null ? [path] : [])),
+    differs: known.flatMap((one) => (one.equal ? [] : [one.path])),
+    unknown: found.flatMap(({ path, file, part }) => (file === null && part === null ? [path] : [])),
   };
+}
+
+/** Notes of files by themselves, and of mbox files, that there is a checked copy of them elsewhere. */
+async function noteCopied(
+  db: Queryable,
+  account: number,
+  bag: number,
+  files: readonly number[],
+  parts: readonly string[],
+): Promise<void> {
+  await db.query(
+    'update bag_file set copied_at = now() where account = $1 and bag = $2 and file = any($3::bigint[]) and reason is null',
+    [account, bag, files],
+  );
+  await db.query('update bag_part set copied_at = now() where account = $1 and bag = $2 and path = any($3::text[])', [
+    account,
+    bag,
+    parts,
+  ]);
 }
 
 /** Notes of saved files that a copy of them that stays was read back and was equal. */
@@ -527,7 +590,8 @@ export async function noteChecked(
   files: readonly number[],
 ): Promise<void> {
   await db.query(
-    'update bag_file set checked_at = now() where account = $1 and bag = $2 and file = any($3::bigint[]) and reason is null',
+    `update bag_file set checked_at = now(), damaged_at = null
+     where account = $1 and bag = $2 and file = any($3::bigint[]) and reason is null`,
     [account, bag, files],
   );
 }
