@@ -9,6 +9,7 @@ const TITLES: Record<string, string> = {
   '/review': text.plan.tabs.review,
   '/guards': text.plan.tabs.guards,
   '/trash': text.places.trash,
+  '/archive': text.places.archive,
   '/ledger': text.places.ledger,
 };
 

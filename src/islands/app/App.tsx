@@ -25,6 +25,7 @@ const Review = lazy(() => import('../plan/review/Review'));
 const Suggestions = lazy(() => import('../plan/suggestions/Suggestions'));
 const Guards = lazy(() => import('../plan/guards/Guards'));
 const Trash = lazy(() => import('../trash/Trash'));
+const Archive = lazy(() => import('../archive/Archive'));
 const Ledger = lazy(() => import('../ledger/Ledger'));
 
 const VIEWS: Record<string, React.ComponentType> = {
@@ -36,6 +37,7 @@ const VIEWS: Record<string, React.ComponentType> = {
   '/suggestions': Suggestions,
   '/guards': Guards,
   '/trash': Trash,
+  '/archive': Archive,
   '/ledger': Ledger,
 };
 

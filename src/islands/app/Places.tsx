@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
-import type { FileAmount } from '../../contract/types';
+import type { Archive, FileAmount } from '../../contract/types';
 import { useAccount, useChange, useFigures, useLevel, useRuns, useScan } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { signOut } from '../../ui/api/signOut';
@@ -25,6 +25,10 @@ export function Places({ path }: { path: string }) {
     queryKey: ['files', account.id, 'total'],
     queryFn: () => call<{ total: FileAmount; complete: boolean }>(`${base}/files?limit=1`),
     staleTime: 60_000,
+  }).data;
+  const archive = useQuery({
+    queryKey: ['archive', account.id],
+    queryFn: () => call<Archive>(`${base}/archive`),
   }).data;
   const won = runs.filter(({ action }) => action === 'purge').reduce((sum, { done }) => sum + done.bytes, 0);
   const figures: [string, string, string][] = [
@@ -51,6 +55,7 @@ export function Places({ path }: { path: string }) {
       text.places.trash,
       level ? text.places.trashFigure(count(level.trash.messages), octets(level.trash.bytes)) : '',
     ],
+    ['/archive', text.places.archive, archive ? text.places.safe(octets(archive.bytes + archive.files.bytes)) : ''],
     ['/ledger', text.places.ledger, text.places.wonBack(octets(won))],
   ];
   return (

@@ -4,12 +4,12 @@ import type { Bag, Lot } from '../../contract/types';
 import { OF_THE_PLAN, useAccount, useChange, useFigures } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { Bar } from '../../ui/Bar';
+import { HandIn } from '../../ui/copies/HandIn';
 import { Question } from '../../ui/Question';
 import { Link } from '../../ui/route';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
-import { HandIn } from './HandIn';
 import { Shrink } from './Shrink';
 
 /** Sets of files that are shown: the newest. */

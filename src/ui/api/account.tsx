@@ -53,9 +53,12 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
     const freshness = new Freshness(client, account.id);
     const stop = subscribe(account.id, ({ kind, data }) => {
       if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
-      if (kind === 'opened') freshness.lost('runs', 'scan', 'level', 'bags');
+      if (kind === 'opened') freshness.lost('runs', 'scan', 'level', 'bags', 'archive');
       if (kind === 'run') freshness.lost('runs');
       if (kind === 'bag') freshness.lost('bags', 'files', 'lots');
+      // Only a bag that is done changes what the archive holds.
+      if (kind === 'bag' && (data as { state?: string } | undefined)?.state === 'done')
+        freshness.lost('archive', 'messages', 'damage');
       if (kind === 'level') freshness.lost('trash', 'level', 'lots', 'settings', 'decisions', 'guards', 'plan');
       if (kind === 'index')
         freshness.lost('trash', 'level', 'messages', 'senders', 'files', 'lots', 'decisions', 'guards', 'plan');

@@ -7,7 +7,7 @@ import { useMore } from '../api/more';
 
 export interface MessageQuery {
   where: string;
-  scope: 'mail' | 'trash';
+  scope: 'mail' | 'trash' | 'archive';
   order: string;
   direction: string;
 }

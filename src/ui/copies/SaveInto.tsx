@@ -1,10 +1,10 @@
 import { useState } from 'react';
 import type { Bag, BagFile } from '../../contract/types';
-import { useAccount } from '../../ui/api/account';
-import { call } from '../../ui/api/call';
-import { text } from '../../ui/text';
-import { count } from '../../ui/text/format';
 import type { CopyToRead } from '../../workers/copies.worker';
+import { useAccount } from '../api/account';
+import { call } from '../api/call';
+import { text } from '../text';
+import { count } from '../text/format';
 
 /** Of the File System Access API, which not every browser has (WICG draft): a folder that the person chooses. */
 declare global {

@@ -1,10 +1,10 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 import type { Bag } from '../../contract/types';
-import { useAccount } from '../../ui/api/account';
-import { text } from '../../ui/text';
-import { count } from '../../ui/text/format';
 import type { CopyToRead } from '../../workers/copies.worker';
+import { useAccount } from '../api/account';
+import { text } from '../text';
+import { count } from '../text/format';
 import { checkCopies, type Verdict } from './check-copies';
 import { SaveInto } from './SaveInto';
 
@@ -22,7 +22,7 @@ export function HandIn({ bag }: { bag: Bag }) {
     setRead(0);
     setVerdict(await checkCopies(`${base}/bags/${bag.id}/check`, files, setRead));
     setRead(undefined);
-    await client.invalidateQueries({ queryKey: ['bags', account.id] });
+    for (const key of ['bags', 'archive']) await client.invalidateQueries({ queryKey: [key, account.id] });
   };
   const chosen = ({ files }: HTMLInputElement) =>
     void check([...(files ?? [])].map((file) => ({ path: file.webkitRelativePath, file })));
@@ -30,7 +30,8 @@ export function HandIn({ bag }: { bag: Bag }) {
     <span className="mt-1 block">
       <input ref={archive} type="file" multiple hidden data-hand-in onChange={({ target }) => chosen(target)} />
       <input ref={folder} type="file" hidden {...{ webkitdirectory: '' }} onChange={({ target }) => chosen(target)} />
-      {bag.checked.files === bag.saved.files ? null : read === undefined ? (
+      {(bag.place === 'here' ? bag.onlyHere.files === 0 : bag.checked.files === bag.saved.files) ? null : read ===
+        undefined ? (
         <span className="flex flex-wrap gap-2">
           <button type="button" className="button" onClick={() => archive.current?.click()}>
             {text.files.handIn}
@@ -38,7 +39,7 @@ export function HandIn({ bag }: { bag: Bag }) {
           <button type="button" className="link" onClick={() => folder.current?.click()}>
             {text.files.handInFolder}
           </button>
-          <SaveInto bag={bag} onSaved={(files) => void check(files)} />
+          {bag.form === 'files' && <SaveInto bag={bag} onSaved={(files) => void check(files)} />}
         </span>
       ) : (
         <span role="status" className="note">

@@ -1,6 +1,6 @@
 import type { CopyCheck } from '../../contract/types';
-import { call } from '../../ui/api/call';
 import type { CopyToRead, HandedIn } from '../../workers/copies.worker';
+import { call } from '../api/call';
 
 /** Files whose sums are sent at a time. */
 const AT_ONCE = 500;

@@ -1,0 +1,26 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { Archive, Bag } from '../../contract/types';
+import { useAccount } from '../../ui/api/account';
+import { call } from '../../ui/api/call';
+
+/** What lies in the archive, and how safe it is. */
+export function useArchive() {
+  const { account, base } = useAccount();
+  return useQuery({
+    queryKey: ['archive', account.id],
+    queryFn: () => call<Archive>(`${base}/archive`),
+    placeholderData: keepPreviousData,
+    // Words are read behind everything else.
+    refetchInterval: ({ state }) => (state.data && state.data.unread > 0 ? 3_000 : false),
+  });
+}
+
+/** The bags that stay on this machine, newest first. */
+export function useKeptBags() {
+  const { account, base } = useAccount();
+  const found = useQuery({ queryKey: ['bags', account.id], queryFn: () => call<{ bags: Bag[] }>(`${base}/bags`) });
+  const bags = found.data?.bags.filter(
+    ({ place, state }) => place === 'here' && state !== 'erased' && state !== 'cancelled',
+  );
+  return { bags, error: found.error, refetch: found.refetch };
+}
