@@ -1,8 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
-import type { Archive, FileAmount } from '../../contract/types';
+import type { FileAmount } from '../../contract/types';
 import { useAccount, useChange, useFigures, useLevel, useRuns, useScan } from '../../ui/api/account';
+import { useArchive } from '../../ui/api/archive';
 import { call } from '../../ui/api/call';
 import { signOut } from '../../ui/api/signOut';
 import { Link } from '../../ui/route';
@@ -26,10 +27,7 @@ export function Places({ path }: { path: string }) {
     queryFn: () => call<{ total: FileAmount; complete: boolean }>(`${base}/files?limit=1`),
     staleTime: 60_000,
   }).data;
-  const archive = useQuery({
-    queryKey: ['archive', account.id],
-    queryFn: () => call<Archive>(`${base}/archive`),
-  }).data;
+  const archive = useArchive().data;
   const won = runs.filter(({ action }) => action === 'purge').reduce((sum, { done }) => sum + done.bytes, 0);
   const figures: [string, string, string][] = [
     [

@@ -1,4 +1,5 @@
 import { parseCriteria } from '../../core/criteria/parse';
+import { useArchive, useKeptBags } from '../../ui/api/archive';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
 import { go, useRoute, withState } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
@@ -6,7 +7,6 @@ import { text } from '../../ui/text';
 import { ArchivedList } from './ArchivedList';
 import { BagTable } from './BagTable';
 import { HowSafe } from './HowSafe';
-import { useArchive, useKeptBags } from './useArchive';
 
 /** What lies outside the mailbox: its bags, how safe they are, one search over all of them, and the way back. */
 export default function Archive() {

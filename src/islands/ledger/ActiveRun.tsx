@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import type { Run } from '../../contract/types';
 import { useChange, useFigures } from '../../ui/api/account';
+import { useKeptBags } from '../../ui/api/archive';
 import { Bar } from '../../ui/Bar';
 import { text } from '../../ui/text';
 import { count, duration } from '../../ui/text/format';
@@ -43,6 +44,7 @@ export function ActiveRun({ run }: { run: Run }) {
             {text.ledger.doing[run.doing.phase](text.messages(run.doing.messages, count(run.doing.messages)))}
           </p>
         )}
+        {run.doing?.phase === 'saving' && run.bag !== null && <Saving bag={run.bag} since={run.startedAt} />}
         {run.problem && (
           <p className={run.problem.kind === 'throttled' ? 'text-ink-2' : 'text-go'}>{run.problem.detail}</p>
         )}
@@ -65,6 +67,26 @@ export function ActiveRun({ run }: { run: Run }) {
         </button>
       </span>
     </section>
+  );
+}
+
+/** How far the bag of a run is, which is written before anything goes. */
+function Saving({ bag: id, since }: { bag: number; since: string | undefined }) {
+  const { octets } = useFigures();
+  const bag = useKeptBags().bags?.find((one) => one.id === id);
+  if (!bag) return null;
+  const seconds = since ? (Date.now() - Date.parse(since)) / 1000 : 0;
+  const rate = seconds > 0 ? bag.saved.bytes / seconds : 0;
+  return (
+    <>
+      <p className="note">
+        {text.ledger.saved(count(bag.saved.files), count(bag.asked.files), octets(bag.saved.bytes))}
+        {rate > 0 && bag.state === 'running' && (
+          <> · {text.ledger.byteRate(octets(rate), duration((bag.asked.bytes - bag.saved.bytes) / rate))}</>
+        )}
+      </p>
+      <Bar share={bag.saved.bytes / Math.max(1, bag.asked.bytes)} />
+    </>
   );
 }
 

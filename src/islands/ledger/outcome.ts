@@ -9,6 +9,7 @@ export function outcomeOf(
 ): string {
   const { before, after, settled, action } = run;
   if (!before || !after) return '';
+  if (action === 'put-back') return text.ledger.nowMore;
   if (action !== 'purge') return text.ledger.nothingWon;
   const { expected, reported, reasons } = balance({ won: run.done.bytes, before, after, settled });
   if (reported === null) return text.ledger.noQuota(figures.octets(expected));

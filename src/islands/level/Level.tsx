@@ -2,9 +2,11 @@ import { useState } from 'react';
 import type { Level as LevelData, Settings } from '../../contract/types';
 import { OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../../ui/api/account';
+import { useArchive } from '../../ui/api/archive';
 import { Readings } from '../../ui/charts/Readings';
 import { useMeasured } from '../../ui/columns/useMeasured';
 import { RolesForm } from '../../ui/level/RolesForm';
+import { Link } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { FirstRanking } from '../../ui/scan/FirstRanking';
 import { text } from '../../ui/text';
@@ -86,6 +88,28 @@ function Whole({ level }: { level: LevelData }) {
   );
 }
 
+/** What lies outside the mailbox and does not count; said aloud where some of it is damaged. */
+function Archived() {
+  const archive = useArchive().data;
+  const { octets } = useFigures();
+  if (!archive || archive.messages + archive.files.files === 0) return null;
+  const { messages, files, damaged } = archive;
+  const what = [
+    ...(messages > 0 ? [text.messages(messages, count(messages))] : []),
+    ...(files.files > 0 ? [text.archive.files(files.files, count(files.files))] : []),
+  ].join(', ');
+  return (
+    <p className="note sm:col-span-2 lg:col-span-4">
+      {text.level.archived(what, octets(archive.bytes + files.bytes))}
+      {damaged.files > 0 && (
+        <Link to="/archive" className="block text-go">
+          {text.level.archiveDamaged(damaged.files, count(damaged.files))}
+        </Link>
+      )}
+    </p>
+  );
+}
+
 /** RFC 9208 §5.1 counts STORAGE in units of 1024 octets, so a figure may be one such unit off. */
 const QUOTA_UNIT = 1024;
 
@@ -117,6 +141,7 @@ function Summary({ level }: { level: LevelData }) {
       />
       <Figure name={text.level.other} value={octets(level.other)} note={otherNote} />
       <TargetFigure level={level} />
+      <Archived />
       {level.unread > 0 && <p className="note sm:col-span-2 lg:col-span-4">{text.level.filling}</p>}
     </section>
   );

@@ -85,6 +85,12 @@ export const en = {
   grid: { mark: 'Marked', length: 'Relative size' },
   messages: (count: number, shown: string) => (count === 1 ? '1 message' : `${shown} messages`),
   level: {
+    archived: (what: string, bytes: string) =>
+      `${what}, ${bytes}, are in the archive outside the mailbox and don’t count.`,
+    archiveDamaged: (files: number, shown: string) =>
+      files === 1
+        ? '1 message or file of the archive is damaged. See Archive.'
+        : `${shown} messages or files of the archive are damaged. See Archive.`,
     where: 'Where the space is',
     folder: 'Folder',
     count: 'Messages',
@@ -927,8 +933,11 @@ export const en = {
       'carrying-out': (messages: string) => `The server is working on ${messages}.`,
       concluding: () => 'Asking the server how full the mailbox is now.',
     },
+    nowMore: 'in the mailbox again, where they count',
+    saved: (done: string, asked: string, bytes: string) => `${done} of ${asked} saved, ${bytes}`,
     going: (id: number, what: string, done: string, asked: string, bytes: string, ofBytes: string) =>
       `Run ${id}: ${what}. ${done} of ${asked} messages, ${bytes} of ${ofBytes}.`,
+    byteRate: (rate: string, left: string) => `${rate} a second, ${left} left`,
     rate: (rate: string, left: string) => `${rate} messages a second, ${left} left.`,
     pause: 'Pause',
     resume: 'Resume',

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import type { Archive, Bag } from '../../contract/types';
-import { useAccount } from '../../ui/api/account';
-import { call } from '../../ui/api/call';
+import { useAccount } from './account';
+import { call } from './call';
 
 /** What lies in the archive, and how safe it is. */
 export function useArchive() {

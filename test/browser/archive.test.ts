@@ -1,0 +1,113 @@
+import assert from 'node:assert/strict';
+import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
+import { basename, join } from 'node:path';
+import { after, before, test } from 'node:test';
+import { By, Key, type WebDriver } from 'selenium-webdriver';
+import type { StandIn } from '../../stand-in/host';
+import { type App, cleanUp, temporaryFolder, until } from '../harness';
+import { accessible, answer, ask, enterDemo, find, goTo, openDemo, press, shows } from './page';
+
+let host: StandIn;
+let app: App;
+let driver: WebDriver;
+
+before(async () => {
+  ({ host, app, driver } = await openDemo());
+  await enterDemo();
+});
+after(cleanUp);
+
+const lastRun = async () => (await ask('/runs')).runs[0];
+const lastBag = async () => (await ask('/bags')).bags[0];
+const shown = (number: number) => number.toLocaleString('en-GB');
+const LETTERS = 'date < 2021-01-01 and category = letters and not guarded';
+const found = (where: string) => ask(`/messages?scope=archive&order=date&where=${encodeURIComponent(where)}`);
+
+test('letters before 2021 are archived, checked, and moved to the trash; the purge wins them, and the level says so', async () => {
+  await goTo('/archive');
+  await shows(/Nothing lies in the archive yet[\s\S]*Moving mail to a folder inside the mailbox wins nothing/);
+  await accessible('an empty archive');
+  await goTo(`/sift?where=${encodeURIComponent(LETTERS)}`);
+  const { total } = await ask(`/messages?where=${encodeURIComponent(LETTERS)}`);
+  assert.ok(total.messages >= 20, `${total.messages}`);
+  await shows(new RegExp(`${shown(total.messages)} match`));
+  await press('Mark everything that matches');
+  await press('Archive, then trash');
+  await until(async () => (await ask('/lots')).lots[0]?.fate === 'archive');
+  await goTo('/review');
+  await shows(/archived first[\s\S]*reads every octet back from the disk/);
+  await accessible('the review of a lot that is archived');
+  await press(`Archive ${shown(total.messages)} messages, then move them to the trash`);
+  await until(async () => (await lastRun())?.state === 'done', 120);
+  const run = await lastRun();
+  assert.deepEqual([run.action, run.done, run.left], ['archive', total, []]);
+  const bag = await lastBag();
+  assert.deepEqual([bag.checked.files, bag.checked.bytes], [total.messages, total.bytes]);
+  await goTo('/trash');
+  const { trash, trashGuarded } = await ask('/level');
+  const going = trash.messages - trashGuarded.messages;
+  await press(`Purge ${shown(going)} messages`);
+  await answer(going);
+  await until(async () => (await lastRun()).action === 'purge' && (await lastRun()).state === 'done', 60);
+  const { before: earlier, after: later, done } = await lastRun();
+  assert.equal(earlier.counted - later.counted, done.bytes);
+  assert.ok(done.bytes >= total.bytes);
+  await goTo('/level');
+  await shows(new RegExp(`${shown(total.messages)} messages[^\\n]*in the archive`));
+});
+
+test('they are searched by a word of their text and looked at; three are put back, and undone', async () => {
+  await until(async () => (await ask('/archive')).unread === 0, 60);
+  const where = 'text ~ lease';
+  const { total } = await found(where);
+  assert.ok(total.messages >= 3, `${total.messages}`);
+  await goTo(`/archive?where=${encodeURIComponent(where)}`);
+  await shows(new RegExp(`${shown(total.messages)} match`));
+  await accessible('the archive');
+  const grid = await find('[role=grid]');
+  await grid.sendKeys(Key.ENTER);
+  await shows(/Was in[\s\S]*Save as a file/, '[role=dialog]');
+  await shows(/lease/i, '[role=dialog]');
+  await accessible('a message of the archive');
+  await press('Close');
+  const before = host.mailbox.messageCount();
+  await grid.sendKeys(' ', Key.ARROW_DOWN, ' ', Key.ARROW_DOWN, ' ');
+  await shows(/3 marked/);
+  await press('Put back');
+  await until(async () => (await lastRun()).action === 'put-back' && (await lastRun()).state === 'done', 60);
+  const run = await lastRun();
+  assert.deepEqual([run.done.messages, run.left, run.undo.messages], [3, [], 3]);
+  assert.equal(host.mailbox.messageCount(), before + 3);
+  const { total: there } = await ask(`/messages?where=${encodeURIComponent(LETTERS)}`);
+  assert.equal(there.messages, 3);
+  await goTo(`/ledger?run=${run.id}`);
+  await press('Undo: move 3 messages to the trash');
+  await until(async () => (await lastRun()).action === 'trash' && (await lastRun()).state === 'done', 60);
+  assert.equal((await ask(`/messages?where=${encodeURIComponent(LETTERS)}`)).total.messages, 0);
+});
+
+test('a bit that fell is said on the bag, and repaired from a copy that is handed in', async () => {
+  const bag = await lastBag();
+  const [message] = (await found('text ~ lease')).messages;
+  const { files } = await ask(`/bags/${bag.id}/files?limit=1000`);
+  const one = files.find(({ size }: { size: number }) => size === message.size);
+  const path = join(app.archive, '1', bag.folder, 'data', one.path);
+  const copy = join(temporaryFolder(), basename(path));
+  copyFileSync(path, copy);
+  const octets = readFileSync(path);
+  const at = octets.length - 3;
+  octets[at] = (octets[at] as number) ^ 1;
+  writeFileSync(path, octets);
+  await goTo('/archive');
+  await press('check now');
+  await shows(/1 message or file of this bag is not what was saved/, '[role=alert]');
+  await accessible('a damaged bag');
+  await goTo('/level');
+  await shows(/1 message or file of the archive is damaged/);
+  await goTo('/archive');
+  await shows(/only a copy of yours can repair it|can be repaired from/, '[role=alert]');
+  await (await find('input[data-repair]')).sendKeys(copy);
+  await until(async () => (await lastBag()).damaged.files === 0, 30);
+  assert.deepEqual(readFileSync(path), readFileSync(copy));
+  await until(async () => (await driver.findElements(By.css('input[data-repair]'))).length === 0, 20);
+});
