@@ -143,10 +143,17 @@ test('a text of a message of any length is read up to a limit, and it is said th
   const long = Buffer.from(
     `Subject: long\r\n\r\n${line.repeat(Math.ceil((9 * 2 ** 20) / line.length))}the end of it\r\n`,
   );
+  let open = 0;
   async function* read() {
-    for (let at = 0; at < long.length; at += 100_000) yield long.subarray(at, at + 100_000);
+    open++;
+    try {
+      for (let at = 0; at < long.length; at += 100_000) yield long.subarray(at, at + 100_000);
+    } finally {
+      open--;
+    }
   }
   const { text, isWhole } = await searchedText(read);
   assert.deepEqual([isWhole, text.includes('marrows'), text.includes('the end of it')], [false, true, false]);
   assert.ok(text.length <= 4 * 2 ** 20 + 100);
+  assert.equal(open, 0, 'whoever reads it is told that no more is wanted');
 });

@@ -1,5 +1,6 @@
 import { parseArgs } from 'node:util';
 import { App, cleanUp } from '../harness';
+import { archiveTrial } from './archive-trial';
 import { stripTrial } from './strip-trial';
 import { trial } from './trial';
 
@@ -15,6 +16,8 @@ const { values } = parseArgs({
     'go-on': { type: 'boolean', default: false },
     /** Takes files out instead of moving and purging. */
     strip: { type: 'boolean', default: false },
+    /** Archives, purges and puts back. */
+    archive: { type: 'boolean', default: false },
   },
 });
 
@@ -40,7 +43,9 @@ try {
     try {
       const report = values.strip
         ? await stripTrial(app, seed)
-        : await trial(app, { seed, strikes: !values['no-strikes'] });
+        : values.archive
+          ? await archiveTrial(app, seed)
+          : await trial(app, { seed, strikes: !values['no-strikes'] });
       sums.runs += report.runs;
       sums.messages += report.messages;
       sums.acts += report.acts;

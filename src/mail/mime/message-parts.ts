@@ -34,9 +34,13 @@ export async function openMessage(read: () => AsyncIterable<Uint8Array>): Promis
   return {
     structure: scanner.end(),
     async *bodies(wanted) {
-      const take = whole ? inMemory(whole) : cutFrom(read());
-      for (const { part, most } of wanted)
-        yield { part, body: await take(part.bodyFrom, Math.min(part.bodyTo, part.bodyFrom + most)) };
+      const reader = whole ? inMemory(whole) : cutFrom(read());
+      try {
+        for (const { part, most } of wanted)
+          yield { part, body: await reader.take(part.bodyFrom, Math.min(part.bodyTo, part.bodyFrom + most)) };
+      } finally {
+        await reader.close();
+      }
     },
   };
 }
@@ -53,31 +57,40 @@ async function* oneOf<T>(item: T): AsyncGenerator<T> {
   yield item;
 }
 
-/** Gives the octets between two places; places never go back. */
-type Reader = (from: number, to: number) => Promise<Buffer>;
+/** Octets that are read in order. */
+interface Reader {
+  /** The octets between two places; places never go back. */
+  take(from: number, to: number): Promise<Buffer>;
+  close(): Promise<void>;
+}
 
 function inMemory(octets: Buffer): Reader {
-  return async (from, to) => octets.subarray(from, to);
+  return { take: async (from, to) => octets.subarray(from, to), close: async () => undefined };
 }
 
 function cutFrom(octets: AsyncIterable<Uint8Array>): Reader {
   const source = octets[Symbol.asyncIterator]();
   let at = 0;
   let rest: Uint8Array = new Uint8Array();
-  return async (from, to) => {
-    const found: Uint8Array[] = [];
-    while (at < to) {
-      if (rest.length === 0) {
-        const next = await source.next();
-        if (next.done) break;
-        rest = next.value;
+  return {
+    async take(from, to) {
+      const found: Uint8Array[] = [];
+      while (at < to) {
+        if (rest.length === 0) {
+          const next = await source.next();
+          if (next.done) break;
+          rest = next.value;
+        }
+        const begin = Math.min(rest.length, Math.max(0, from - at));
+        const end = Math.min(rest.length, to - at);
+        if (end > begin) found.push(rest.subarray(begin, end));
+        at += end;
+        rest = rest.subarray(end);
       }
-      const begin = Math.min(rest.length, Math.max(0, from - at));
-      const end = Math.min(rest.length, to - at);
-      if (end > begin) found.push(rest.subarray(begin, end));
-      at += end;
-      rest = rest.subarray(end);
-    }
-    return Buffer.concat(found);
+      return Buffer.concat(found);
+    },
+    async close() {
+      await source.return?.();
+    },
   };
 }
