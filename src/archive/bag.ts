@@ -16,6 +16,7 @@ import {
   orDiskFull,
   removeTree,
   renameFolder,
+  setWritable,
   UNREADABLE,
   writeWhole,
 } from './disk';
@@ -184,8 +185,38 @@ export class Bag {
     await renameFolder(unfinished, this.path);
   }
 
+  /** Takes the permission to write from all of it: it is held. Whoever runs this machine can give it back. */
+  async protect(): Promise<void> {
+    await setWritable(this.path, false);
+  }
+
+  /** SHA-256 of its manifest, in hexadecimal; undefined where that can't be read. */
+  async manifestDigest(): Promise<string | undefined> {
+    return (await readFileAt(join(this.path, 'manifest-sha256.txt'), ''))?.sha256;
+  }
+
+  /** Does something that writes, in a bag that may be protected; it is so again afterwards. */
+  private async writing<T>(act: () => Promise<T>): Promise<T> {
+    const isProtected = ((await lstat(this.path)).mode & 0o200) === 0;
+    if (!isProtected) return act();
+    await setWritable(this.path, true);
+    try {
+      return await act();
+    } finally {
+      await setWritable(this.path, false);
+    }
+  }
+
   /** Writes the manifests and the index of a bag that is whole anew. */
-  async sealAgain(files: AsyncIterable<BaggedFile>, index: AsyncIterable<Uint8Array>, info: BagInfo): Promise<void> {
+  sealAgain(files: AsyncIterable<BaggedFile>, index: AsyncIterable<Uint8Array>, info: BagInfo): Promise<void> {
+    return this.writing(() => this.writeTagsAgain(files, index, info));
+  }
+
+  private async writeTagsAgain(
+    files: AsyncIterable<BaggedFile>,
+    index: AsyncIterable<Uint8Array>,
+    info: BagInfo,
+  ): Promise<void> {
     const path = 'index.jsonl';
     let size = 0;
     async function* counted() {
@@ -222,7 +253,15 @@ export class Bag {
   }
 
   /** Puts the octets of a message or file where they were, without touching what is beside them. @throws DiskFull */
-  async put({ path, at, length }: MessagePlace, line: string, read: () => AsyncIterable<Uint8Array>): Promise<void> {
+  put(place: MessagePlace, line: string, read: () => AsyncIterable<Uint8Array>): Promise<void> {
+    return this.writing(() => this.putInPlace(place, line, read));
+  }
+
+  private async putInPlace(
+    { path, at, length }: MessagePlace,
+    line: string,
+    read: () => AsyncIterable<Uint8Array>,
+  ): Promise<void> {
     const target = join(this.path, 'data', path);
     await makeFolder(dirname(target));
     if (at === null || length === null) {
@@ -269,6 +308,8 @@ export class Bag {
   }
 
   async erase(): Promise<void> {
+    // One that was held lets nothing be deleted.
+    if (await this.isWhole()) await setWritable(this.path, true);
     await removeTree(this.unfinished);
     await removeTree(this.path);
   }

@@ -1,5 +1,5 @@
 import { constants } from 'node:fs';
-import { type FileHandle, lstat, mkdir, open, readdir, rename, rm } from 'node:fs/promises';
+import { chmod, type FileHandle, lstat, mkdir, open, readdir, rename, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 
 /** The disk, or what the operator allows on it, is full. */
@@ -77,6 +77,17 @@ export async function writeWhole(path: string, text: string): Promise<void> {
 export async function renameFolder(from: string, to: string): Promise<void> {
   await rename(from, to);
   await flushFolder(dirname(to));
+}
+
+/** Takes the permission to write from all files of a folder and from the folders, or gives it back to their owner. */
+export async function setWritable(path: string, isWritable: boolean): Promise<void> {
+  if (isWritable) await chmod(path, 0o700);
+  for (const entry of await readdir(path, { withFileTypes: true })) {
+    const below = join(path, entry.name);
+    if (entry.isDirectory()) await setWritable(below, isWritable);
+    else if (entry.isFile()) await chmod(below, isWritable ? 0o600 : 0o400);
+  }
+  if (!isWritable) await chmod(path, 0o500);
 }
 
 export async function removeTree(path: string): Promise<void> {

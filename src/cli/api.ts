@@ -12,20 +12,26 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
 
   ./tamsel api level
   ./tamsel api senders [--by domain|address|list|recipient] [--order bytes|messages|…] [--where CRITERIA] [--limit N]
-  ./tamsel api messages [--where CRITERIA] [--scope mail|trash|all] [--order size|date|from|subject]   all of them, as CSV
+  ./tamsel api messages [--where CRITERIA] [--scope mail|trash|all|archive] [--order size|date|from|subject]   all of them, as CSV
   ./tamsel api lots
   ./tamsel api guards                                     what is kept, whatever a plan says
   ./tamsel api mark --where CRITERIA [--label TEXT]       adds to the plan; --where '' is everything
+           --archive                                     is saved and checked before it goes to the trash
   ./tamsel api mark --bag N                               takes the checked files of a bag out of the mail
            --shrink 1600|2560                            or makes its pictures smaller: points of the longer side
   ./tamsel api files [--where CRITERIA] [--order size|date|name|from] [--limit N]
   ./tamsel api save --where CRITERIA [--what files|messages|mail] [--place here|download] [--label TEXT]
   ./tamsel api bags
+  ./tamsel api archive                                    what lies in the archive, and how safe it is
+  ./tamsel api read BAG                                   reads every octet of a bag again, later on
+  ./tamsel api repair BAG                                 from another bag, the mailbox or the trash
+  ./tamsel api hold BAG --until DAY --reason TEXT         nobody can delete it before
   ./tamsel api download BAG FILE                          as a ZIP archive; a FILE that is there is gone on with
   ./tamsel api check BAG FOLDER                           compares an unpacked copy; 0 only if all of it is equal
   ./tamsel api scan
   ./tamsel api runs
-  ./tamsel api run trash|purge|restore|strip|shrink [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N] [--expect MESSAGES]
+  ./tamsel api run trash|archive|purge|restore|strip|shrink [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N] [--expect MESSAGES]
+  ./tamsel api run put-back [--bag N] [--where CRITERIA] [--to FOLDER]   messages of the archive
            purge wants --expect: how many messages go for good
 
   --wait waits for the end of a scan, a run or a save; the exit code is 0 only where it is done.
@@ -86,6 +92,10 @@ function read(args: string[]): { words: string[]; options: Options } {
         folder: text,
         run: text,
         expect: text,
+        to: text,
+        until: text,
+        reason: text,
+        archive: { type: 'boolean' },
         wait: { type: 'boolean' },
         json: { type: 'boolean' },
       },
@@ -190,7 +200,11 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
       return ask('GET', '/lots');
     case 'mark':
       return options.bag === undefined
-        ? ask('POST', '/lots', { where: options.where ?? '', label: options.label })
+        ? ask('POST', '/lots', {
+            where: options.where ?? '',
+            label: options.label,
+            ...(options.archive ? { fate: 'archive' } : {}),
+          })
         : ask('POST', '/lots', { ...fateOf(options), bag: Number(options.bag), label: options.label });
     case 'files':
       return ask('GET', `/files?${query(['order', 'where', 'limit', 'scope'])}`);
@@ -203,6 +217,13 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
         where: options.where,
         label: options.label,
       });
+    case 'archive':
+      return ask('GET', '/archive');
+    case 'read':
+    case 'repair':
+      return ask('POST', `/bags/${action}/${command}`);
+    case 'hold':
+      return ask('POST', `/bags/${action}/hold`, { until: options.until, reason: options.reason });
     case 'runs':
       return ask('GET', '/runs');
     case 'scan':
@@ -215,6 +236,8 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
         action,
         where: options.where,
         folder: options.folder,
+        to: options.to,
+        ...(options.bag === undefined ? {} : { bag: Number(options.bag) }),
         ...(options.lots === undefined ? {} : { lots: `${options.lots}`.split(',').map(Number) }),
         ...(options.run === undefined ? {} : { run: Number(options.run) }),
       });
@@ -293,7 +316,23 @@ function shown(command: string, answer: Row): string {
     case 'bags':
       return table((answer.bags as Row[]).map(bagRow), BAG_HEADS);
     case 'save':
+    case 'read':
+    case 'repair':
+    case 'hold':
       return table([bagRow(answer)], BAG_HEADS);
+    case 'archive': {
+      const files = (value: unknown) => `${(value as { files: number }).files}`;
+      return table(
+        [
+          ['messages', octets(answer.bytes), `${answer.messages}`],
+          ['files', octets(amount(answer.files).bytes), files(answer.files)],
+          ['damaged', octets(amount(answer.damaged).bytes), files(answer.damaged)],
+          ['without a copy elsewhere', octets(amount(answer.onlyHere).bytes), files(answer.onlyHere)],
+          ['free on the disk', octets(answer.free), ''],
+        ],
+        ['', 'size', 'number'],
+      );
+    }
     default:
       return table((answer.lots as Row[]).map(lotRow), LOT_HEADS);
   }

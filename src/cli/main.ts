@@ -4,6 +4,7 @@ import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
 import { parseArgs } from 'node:util';
 import { api } from './api';
+import { checkArchive } from './archive';
 import { backup, restore } from './backup';
 import { ensureBuilt } from './build';
 import { EXIT, Stop } from './exits';
@@ -24,6 +25,8 @@ const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
   ./tamsel verify        checks that the ledger is as it was written
            --demo        of the demo's data
            --user NAME   of one account; with --head FILE against a head that was kept
+  ./tamsel archive check reads every octet of the archive again; exit code 1 where anything differs, for cron
+           --user NAME   of one account; --demo of the demo's data
   ./tamsel backup FOLDER  writes the database and the key; restore FOLDER makes an empty data folder of them and checks it
   ./tamsel test [part]    the tests: all, or some of check, unit, fast, security, integration, browser;
                           or files; --long: the long trials; --name PATTERN: only tests of that name
@@ -51,6 +54,11 @@ async function main(args: string[]): Promise<number> {
     case 'verify': {
       const purpose = rest.includes('--demo') ? 'demo' : 'start';
       return verify(dataFolder(purpose), purpose, verifyOptions(rest));
+    }
+    case 'archive': {
+      const { words, user, demo } = archiveOptions(rest);
+      if (words.join(' ') !== 'check') throw new Stop(EXIT.usage, 'Say ./tamsel archive check.');
+      return checkArchive(dataFolder(demo ? 'demo' : 'start'), user);
     }
     case 'backup':
     case 'restore': {
@@ -164,6 +172,19 @@ function verifyOptions(args: string[]): { user: string | undefined; head: string
       options: { user: { type: 'string' }, head: { type: 'string' }, demo: { type: 'boolean' } },
     }).values;
     return { user, head: head && resolve(process.env.TAMSEL_CALLED_FROM ?? root, head) };
+  } catch (error) {
+    throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel help.`);
+  }
+}
+
+function archiveOptions(args: string[]): { words: string[]; user: string | undefined; demo: boolean } {
+  try {
+    const { values, positionals } = parseArgs({
+      args,
+      options: { user: { type: 'string' }, demo: { type: 'boolean', default: false } },
+      allowPositionals: true,
+    });
+    return { words: positionals, ...values, user: values.user };
   } catch (error) {
     throw new Stop(EXIT.usage, `${(error as Error).message}; see ./tamsel help.`);
   }

@@ -20,6 +20,12 @@ export const Complete = v.boolean();
 
 export const Timestamp = v.pipe(v.string(), v.isoTimestamp());
 export const Scope = v.optional(v.picklist(['mail', 'trash', 'all']), 'mail');
+/** A day of the calendar (RFC 3339, full-date). */
+export const Day = v.pipe(
+  v.string(),
+  v.isoDate(),
+  v.check((day) => new Date(day).toJSON()?.slice(0, 10) === day, 'a day that there is'),
+);
 export const Where = v.optional(v.pipe(v.string(), v.maxLength(10_000)), '');
 
 /** A whole number in a query, where everything is text. */
@@ -334,6 +340,9 @@ export const Bag = v.object({
   isReadAsked: v.boolean(),
   /** What has no checked copy elsewhere. */
   onlyHere: FileAmount,
+  /** The day before which nobody can delete it, and why. */
+  heldUntil: v.nullable(Day),
+  heldReason: v.nullable(v.string()),
   /** The run that archives its messages, and what it brought to the trash; null of one that leaves the mailbox as it is. */
   run: v.nullable(v.object({ id: count, state: RunState, done: Amount })),
 });

@@ -18,7 +18,9 @@ import {
   checkHandedIn,
   createBag,
   hasPath,
+  isHeld,
   savedFiles,
+  holdBag as storeHold,
   unsavedFiles,
   updateBag,
 } from '../../store/archive/bags';
@@ -30,10 +32,12 @@ import { foldersOf } from '../../store/index/folders';
 import { messagesMatching } from '../../store/index/messages';
 import { enqueue } from '../../store/jobs';
 import { labelsOf, uncheckedFilesOf } from '../../store/plan/lots';
+import { appendBagEntry, type BagEntry } from '../../store/runs/bag-entries';
 import { openPutBackOf } from '../../store/runs/put-backs';
 import { octetsOf } from '../body';
 import { byteRange } from '../byte-range';
 import { readyCriteria } from '../criteria';
+import type { Environment } from '../environment';
 import { waitsOf } from '../job-waits';
 import { conflict, invalid, notFound } from '../problem';
 import { wantProof } from '../proof';
@@ -299,6 +303,44 @@ async function keptBag(db: Queryable, account: Account, id: string | undefined):
   return bag;
 }
 
+async function entryOf({ archive }: Environment, account: Account, bag: Bag): Promise<BagEntry> {
+  const manifest = (await archive.bag(account.id, bag.folder).manifestDigest()) ?? null;
+  return { bag: bag.id, label: bag.label, manifest, ...bag.saved };
+}
+
+export const holdBag = route({
+  method: 'POST',
+  path: '/accounts/{account}/bags/{bag}/hold',
+  summary:
+    'Holds a bag: nobody can delete it through Tamsel before a day, its files lose their write permission, and the ledger gets the SHA-256 of its manifest. A hold can be made longer, never shorter. Whoever runs the machine can still destroy what is on its disk.',
+  body: v.object({ until: s.Day, reason: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(500)) }),
+  response: s.Bag,
+  async handle({ environment, account, parameters, body }) {
+    const { database, archive, vault } = environment;
+    if (body.until <= new Date().toISOString().slice(0, 10) || body.until > LAST_DAY)
+      throw invalid('A bag is held until a day to come.', [{ field: 'until', expected: `a day up to ${LAST_DAY}` }]);
+    const bag = await transaction(database, async (client) => {
+      await lockRow(client, 'bag', account.id, Number(parameters.bag));
+      const found = await keptBag(client, account, parameters.bag);
+      if (found.heldUntil !== null && body.until < found.heldUntil)
+        throw conflict('bag-held', `Bag ${found.id} is held until ${found.heldUntil}. A hold can’t be made shorter.`);
+      await storeHold(client, account.id, found.id, body);
+      await appendBagEntry(client, vault, account.id, 'bag-held', {
+        ...(await entryOf(environment, account, found)),
+        ...body,
+      });
+      const now = (await bagById(client, account.id, found.id)) as Bag;
+      await tell(client, account.id, 'bag', now);
+      return now;
+    });
+    await archive.bag(account.id, bag.folder).protect();
+    return shownBag(bag);
+  },
+});
+
+/** The last day until which a bag can be held. */
+const LAST_DAY = '2199-12-31';
+
 export const readBag = route({
   method: 'POST',
   path: '/accounts/{account}/bags/{bag}/read',
@@ -405,6 +447,11 @@ export const deleteBag = route({
       await lockRow(client, 'bag', account.id, Number(parameters.bag));
       const bag = await theBag(client, account, parameters.bag);
       isOfNoRun(bag);
+      if (await isHeld(client, account.id, bag.id))
+        throw conflict(
+          'bag-held',
+          `Bag ${bag.id} is held until ${bag.heldUntil}: ${bag.heldReason}. Nobody can delete it before.`,
+        );
       const open = await openPutBackOf(client, account.id, bag.id);
       if (open !== undefined)
         throw conflict(
@@ -417,6 +464,14 @@ export const deleteBag = route({
       if (bag.place === 'here' && bag.saved.files > 0) await wantProof(client, environment, identity, account);
       await updateBag(client, account.id, bag.id, { state: 'erased' });
       await dropArchived(client, account.id, bag.id);
+      if (bag.place === 'here' && bag.saved.files > 0)
+        await appendBagEntry(
+          client,
+          environment.vault,
+          account.id,
+          'bag-erased',
+          await entryOf(environment, account, bag),
+        );
       await tell(client, account.id, 'bag', await bagById(client, account.id, bag.id));
     });
     const bag = await theBag(database, account, parameters.bag);

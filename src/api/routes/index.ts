@@ -69,6 +69,7 @@ export const ROUTES: Record<string, Route> = {
   cancelBag: bags.cancelBag,
   downloadBag: bags.downloadBag,
   checkBag: bags.checkBag,
+  holdBag: bags.holdBag,
   readBag: bags.readBag,
   listDamage: bags.listDamage,
   repairBag: bags.repairBag,

@@ -8,6 +8,7 @@ import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 import { Damage } from './Damage';
+import { Hold } from './Hold';
 
 /** Bags that are shown at once: the newest. */
 const SHOWN = 6;
@@ -46,6 +47,7 @@ export function BagTable({ archive, bags }: { archive: Archive; bags: Bag[] }) {
               [text.archive.messages, 'number'],
               [text.archive.bytes, 'number'],
               [text.archive.checked, 'minor'],
+              [text.archive.heldUntil, 'minor'],
               [text.archive.inMailbox, 'minor'],
               ['', 'number'],
             ]}
@@ -56,7 +58,7 @@ export function BagTable({ archive, bags }: { archive: Archive; bags: Bag[] }) {
                 <BagRow bag={bag} />
                 {bag.damaged.files + bag.tagsDamaged.length > 0 && (
                   <tr>
-                    <td colSpan={7}>
+                    <td colSpan={8}>
                       <Damage bag={bag} />
                     </td>
                   </tr>
@@ -104,6 +106,9 @@ function BagRow({ bag }: { bag: Bag }) {
             : isDone && bag.checkedAt
               ? dayAndTime(bag.checkedAt)
               : text.archive.states[bag.state]}
+      </td>
+      <td className="minor whitespace-nowrap text-ink-2" title={bag.heldReason ?? undefined}>
+        {bag.heldUntil ?? '–'}
       </td>
       <td className="minor">
         <InMailbox bag={bag} />
@@ -196,6 +201,8 @@ function Ways({ bag }: { bag: Bag }) {
           </button>
         </>
       )}
+      {' · '}
+      <Hold bag={bag} />
       {' · '}
       <Question
         title={text.archive.eraseTitle}

@@ -10,6 +10,8 @@ export function HowSafe({ archive, bags }: { archive: Archive; bags: Bag[] }) {
   const { octets, dayAndTime } = useFigures();
   const { messages, files, onlyHere, damaged, checkedAt, free } = archive;
   const all = messages + files.files;
+  const today = new Date().toISOString().slice(0, 10);
+  const held = bags.filter(({ heldUntil }) => heldUntil !== null && heldUntil > today);
   const facts: [string, string, boolean][] = [
     [
       text.archive.here,
@@ -29,6 +31,15 @@ export function HowSafe({ archive, bags }: { archive: Archive; bags: Bag[] }) {
           : text.archive.someElsewhere(count(all - onlyHere.files), count(all)),
       onlyHere.files > 0,
     ],
+    ...(held.length > 0
+      ? [
+          [text.archive.heldNow, text.archive.heldBags(held.length, count(held.length)), false] as [
+            string,
+            string,
+            boolean,
+          ],
+        ]
+      : []),
   ];
   return (
     <section className="card self-start max-tank:w-full" aria-label={text.archive.howSafe}>

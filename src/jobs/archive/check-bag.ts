@@ -13,16 +13,18 @@ export const READ_AGAIN_DAYS = 30;
 
 /**
  * Reads every octet of a bag again, where that is due, and notes what is not any more what was saved. What was read since it
- * began is not read twice; it gives way to whatever waits.
+ * began is not read twice.
  *
+ * @param givesWay to whatever waits.
  * @returns whether it is through.
  */
 export async function checkBag(
-  { database, archive, log }: WorkContext,
+  { database, archive, log }: Pick<WorkContext, 'database' | 'archive' | 'log'>,
   account: Account,
   bag: Bag,
   fenced: Fence,
   turn: Turn,
+  givesWay = true,
 ): Promise<boolean> {
   const since = await fenced((client) => beginReading(client, account.id, bag.id, READ_AGAIN_DAYS));
   if (!since) return true;
@@ -36,8 +38,10 @@ export async function checkBag(
     });
     if (damaged.length > 0)
       log.error({ account: account.id, bag: bag.id, damaged }, 'what was saved has changed on the disk');
-    if (await isAwaited(database, account.id)) return false;
+    if (givesWay && (await isAwaited(database, account.id))) return false;
   }
+  // Whoever was killed while it was held left it as it was.
+  if (bag.heldUntil !== null) await folder.protect();
   const tags = await folder.tagsThatDiffer();
   await fenced(async (client) => {
     await endReading(client, account.id, bag.id, tags);

@@ -64,6 +64,9 @@ export interface Bag {
   isReadAsked: boolean;
   /** What has no checked copy elsewhere, in octets on the disk. */
   onlyHere: FileAmount;
+  /** The day before which nobody can delete it, and why. */
+  heldUntil: string | null;
+  heldReason: string | null;
   /** The run that archives its messages, and what it brought to the trash; null of one that leaves the mailbox as it is. */
   run: { id: number; state: RunState; done: Amount } | null;
 }
@@ -82,7 +85,7 @@ const COLUMNS = `id, label, form, place, folder, state, json_build_object('files
     select f.reason, count(*) as files, coalesce(sum(f.encoded), 0) as bytes from bag_file f
     where f.account = bag.account and f.bag = bag.id and f.reason is not null group by f.reason) l), '[]') as left,
   wanted, attempts, problem, created_at as "createdAt", ended_at as "endedAt", checked_at as "checkedAt",
-  ${KEPT_UNTIL} as "keptUntil", tags_damaged as "tagsDamaged", read_asked as "isReadAsked",
+  ${KEPT_UNTIL} as "keptUntil", tags_damaged as "tagsDamaged", held_until::text as "heldUntil", held_reason as "heldReason", read_asked as "isReadAsked",
   ${amount('damaged', 'f.size', 'f.damaged_at is not null')},
   case when reading_since is not null then (
     select count(*)::int from bag_file f where f.account = bag.account and f.bag = bag.id and f.checked_at >= reading_since)
@@ -190,6 +193,31 @@ export async function updateBag(
       change.isChecked ?? false,
     ],
   );
+}
+
+/** Holds a bag: nobody can delete it before a day. */
+export async function holdBag(
+  db: Queryable,
+  account: number,
+  id: number,
+  { until, reason }: { until: string; reason: string },
+): Promise<void> {
+  await db.query('update bag set held_until = $3::date, held_reason = $4 where account = $1 and id = $2', [
+    account,
+    id,
+    until,
+    reason,
+  ]);
+}
+
+/** Whether a bag is held now. */
+export async function isHeld(db: Queryable, account: number, id: number): Promise<boolean> {
+  const { held } = await theRow<{ held: boolean }>(
+    db,
+    'select coalesce(held_until > current_date, false) as held from bag where account = $1 and id = $2',
+    [account, id],
+  );
+  return held;
 }
 
 /** What the person wants of a bag that is being written. */

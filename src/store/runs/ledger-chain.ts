@@ -6,7 +6,7 @@ import { type Queryable, row, rows } from '../database';
 export interface LedgerEntry {
   seq: number;
   at: string;
-  kind: 'asked' | 'ended' | 'settled';
+  kind: 'asked' | 'ended' | 'settled' | 'bag-held' | 'bag-erased';
   run: number;
   /** JSON. */
   body: string;

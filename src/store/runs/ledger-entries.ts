@@ -75,7 +75,7 @@ export async function asWritten<R extends Run>(
     for (const entry of own) {
       const said = bodyOf(entry);
       if (entry.kind === 'settled') tell({ settled: said }, ['settled']);
-      else tell(said, FIELDS[entry.kind]);
+      else if (entry.kind === 'asked' || entry.kind === 'ended') tell(said, FIELDS[entry.kind]);
     }
     const ended = own.find(({ kind }) => kind === 'ended');
     if (ended && !kinds.has('settled')) tell({ settled: bodyOf(ended).settled ?? null }, ['settled']);

@@ -1,5 +1,6 @@
 import type { Vault } from '../access/vault';
 import { type Queryable, row, theRow } from '../database';
+import { bagFaults, NO_RUN } from './bag-entries';
 import { digestOfDone } from './batches';
 import { entriesOf, headOf, isWritten, type LedgerEntry, type LedgerHead } from './ledger-chain';
 import { bodyOf, differing, FIELDS } from './ledger-entries';
@@ -30,7 +31,9 @@ export async function verifyLedger(
   const entries = await entriesOf(db, account);
   const faults = [...chainFaults(vault, account, entries), ...(await numberFaults(db, account, entries))];
   const byRun = new Map<number, LedgerEntry[]>();
-  for (const entry of entries) byRun.set(entry.run, [...(byRun.get(entry.run) ?? []), entry]);
+  const ofBags = entries.filter(({ run }) => run === NO_RUN);
+  faults.push(...(await bagFaults(db, account, ofBags)));
+  for (const entry of entries) if (entry.run !== NO_RUN) byRun.set(entry.run, [...(byRun.get(entry.run) ?? []), entry]);
   for (const [run, own] of byRun) faults.push(...(await runFaults(db, account, run, own)));
   if (known && known.entries > 0) {
     const kept = entries[known.entries - 1];

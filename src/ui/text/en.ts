@@ -322,6 +322,14 @@ export const en = {
     copy: 'take a copy',
     putBack: 'put back',
     erase: 'delete',
+    hold: 'hold',
+    heldUntil: 'Held until',
+    holdReason: 'Reason',
+    holdIt: 'Hold it',
+    holdNote:
+      'Nobody can delete a held bag through Tamsel before this day, and the hold can’t be made shorter. Whoever runs this machine can still destroy what is on its disk.',
+    heldNow: 'held, can’t be deleted',
+    heldBags: (bags: number, shown: string) => (bags === 1 ? '1 bag' : `${shown} bags`),
     eraseTitle: 'Delete this bag?',
     eraseNote: (files: number, shown: string) =>
       files === 1 ? '1 of them has no checked copy elsewhere.' : `${shown} of them have no checked copy elsewhere.`,
