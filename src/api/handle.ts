@@ -131,6 +131,7 @@ const LARGE_NUMBERS: ReadonlySet<string> = new Set(['account', 'message', 'file'
 /** Whether anything can be there: all but a sender's key, and the last scan, have numbers. */
 function isPossible(name: string, value: string): boolean {
   if (name === 'key') return !value.includes('\0');
+  if (name === 'part') return /^\d{1,5}(\.\d{1,5}){0,63}$/.test(value);
   if (name === 'scan' && value === 'last') return true;
   const most = LARGE_NUMBERS.has(name) ? Number.MAX_SAFE_INTEGER : 2 ** 31 - 1;
   return /^[1-9]\d{0,15}$/.test(value) && Number(value) <= most;

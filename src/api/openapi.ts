@@ -108,6 +108,8 @@ function parametersInPath({ path }: Route): object[] {
 
 /** Of the parameters in paths that are not plain numbers. */
 const PATH_SCHEMAS: Record<string, object> = {
+  // A section of a message (RFC 9051 §6.4.5.1).
+  part: { type: 'string' },
   key: { type: 'string' },
   scan: { oneOf: [{ type: 'integer', minimum: 1 }, { const: 'last' }] },
 };

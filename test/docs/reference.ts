@@ -215,6 +215,41 @@ words('resumeBag', 'Goes on with a bag that is `paused` or `failed`. The answer 
 words('cancelBag', 'What was saved of a bag that is not whole is deleted. The answer is 202 and the bag.');
 await call('deleteBag', { path: { bag: other.id } });
 
+section(
+  'The archive',
+  'Mail that lies outside the mailbox, in bags of this machine: saved with `what: "mail"`, or by a run with the action `archive`. `GET messages` with `scope=archive` searches it: `id` is the number of an archived message there, `folder` and `uid` are those that it had. `complete` is false while words are still being read that a search for `text` would need. A run with the action `put-back` puts messages back; `where`, `ids` and `bag` name them in the archive, `to` is another folder than their own, and `from` another account of the session.',
+);
+const mail = (
+  await app.call('POST', '/accounts/1/bags', {
+    place: 'here',
+    what: 'mail',
+    where: 'under = Council and files >= 1 and size < 300 kB',
+    label: 'papers of the council',
+  })
+).body;
+await saved(mail.id);
+while ((await app.call('GET', '/accounts/1/archive')).body.unread > 0)
+  await new Promise((resolve) => setTimeout(resolve, 100));
+await call('getArchive');
+const archived = (await app.call('GET', '/accounts/1/messages?scope=archive&limit=1')).body.messages[0];
+await call('getArchivedMessage', { path: { message: archived.id } });
+words('downloadArchivedMessage', 'The answer is `message/rfc822`: the octets that the mail server sent.');
+words(
+  'downloadArchivedFile',
+  '`part` is a `part` of the message’s `files`. The answer is `application/octet-stream`, decoded.',
+);
+await call('readBag', { path: { bag: mail.id } });
+await call('listDamage', { path: { bag: mail.id } });
+await call('repairBag', { path: { bag: mail.id } });
+words(
+  'repairFromCopy',
+  'The body is octets (`application/octet-stream`): of an mbox file `length` octets from `at` on, else the whole file. Other octets than those that were saved are refused with 409 `copy-differs`. The answer is 200 and the bag.',
+);
+await call('holdBag', {
+  path: { bag: mail.id },
+  body: { until: `${Number(DAY.slice(0, 4)) + 3}-12-31`, reason: 'three years by law' },
+});
+
 section('Senders');
 const { senders } = await call('listSenders', {
   query: { by: 'domain', where: 'age > 1y', limit: '1' },

@@ -51,6 +51,9 @@ Errors are problem details (RFC 9457). \`type\` is one of these, below \`/proble
 | \`no-authorization\` | 409 | no authorization is under way in this browser |
 | \`bag-missing\` | 409 | the files of the bag are not on this machine any more |
 | \`no-preview\` | 409 | the file can’t be shown; \`detail\` says why |
+| \`bag-of-run\` | 409 | a run writes this bag, or puts its messages back; steer the run |
+| \`bag-held\` | 409 | the bag is held until a day; it can’t be deleted before, nor held for less |
+| \`copy-differs\` | 409 | these are not the octets that were saved |
 | \`bags-kept\` | 409 | the archive holds files of this mailbox; delete these first |
 | \`search-failed\` | 409 | the mail server could not search |
 | \`no-submission-server\` | 409 | this instance can’t send mail |

@@ -58,7 +58,7 @@ export const getArchivedMessage = route({
   response: s.ArchivedDetails,
   async handle({ environment, account, parameters }) {
     const { message, read } = await opened(environment, account, parameters.message);
-    const { bagFolder: _, path: __, at: ___, length: ____, files: _____, ...shown } = message;
+    const { bagFolder: _, path: __, at: ___, length: ____, files: _____, message: ______, ...shown } = message;
     const [{ header, text }, files] = await Promise.all([
       readableMessage(read),
       filesWithParts(environment.database, account.id, message.message),

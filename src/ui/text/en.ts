@@ -13,7 +13,7 @@ export const en = {
     files: 'Files',
     trash: 'Trash',
     archive: 'Archive',
-    safe: (bytes: string) => `${bytes} safe`,
+    safe: (bytes: string) => `${bytes} saved`,
     ledger: 'Ledger',
     full: (share: string) => `${share} full`,
     noLimit: (used: string) => `${used} used`,
@@ -370,8 +370,8 @@ export const en = {
     checkCopyOf: 'Copy of',
     damaged: (files: number, shown: string) =>
       files === 1
-        ? '1 message or file of this bag is not what was saved. Nothing relies on it any more.'
-        : `${shown} messages or files of this bag are not what was saved. Nothing relies on them any more.`,
+        ? '1 message or file of this bag is not what was saved. Tamsel no longer counts it as saved.'
+        : `${shown} messages or files of this bag are not what was saved. Tamsel no longer counts them as saved.`,
     tagsDamaged: (which: string) => `These files of the bag are damaged: ${which}. The messages are whole.`,
     noSource: 'only a copy of yours can repair it',
     sources: (which: string) => `can be repaired from ${which}`,
