@@ -11,7 +11,7 @@ after(cleanUp);
 
 const run = promisify(execFile);
 
-test('a mailbox on Dovecot saved as mbox files is what Python’s imaplib fetches, read by Python’s mailbox', async () => {
+test('a mailbox on Dovecot saved as mbox files is what Python’s imaplib fetches, read by Python’s mailbox; and so it is when all of it was archived, purged, and put back', async () => {
   const dovecot = await startDovecot(60);
   const client = dovecotClient(dovecot.plainPort);
   await client.connect();
@@ -42,10 +42,33 @@ test('a mailbox on Dovecot saved as mbox files is what Python’s imaplib fetche
     assert.equal(spawnSync('sha256sum', ['--strict', '--quiet', '-c', manifest], { cwd: folder }).status, 0, manifest);
   const script = join(ROOT, 'test/integration/check_mail.py');
   const args = [script, `${dovecot.plainPort}`, DOVECOT_USER, DOVECOT_PASSWORD, folder];
-  const { stdout } = await run('python3', args, { maxBuffer: 1e8, env: { ...process.env, TZ: 'UTC' } }).catch(
-    (error) => {
-      throw new Error(error.stdout + error.stderr);
-    },
-  );
-  assert.equal(Number(stdout), mail.length);
+  const equal = async () => {
+    const { stdout } = await run('python3', args, { maxBuffer: 1e8, env: { ...process.env, TZ: 'UTC' } }).catch(
+      (error) => {
+        throw new Error(error.stdout + error.stderr);
+      },
+    );
+    return Number(stdout);
+  };
+  assert.equal(await equal(), mail.length);
+  const done = async (asked: object) => {
+    const { id } = (await app.call('POST', `${account}/runs`, asked)).body;
+    const path = `${account}/runs/${id}`;
+    await until(async () => (await app.call('GET', path)).body.state === 'done', 60);
+    return (await app.call('GET', path)).body;
+  };
+  for (const { id } of (await app.call('GET', `${account}/guards`)).body.guards)
+    await app.call('PATCH', `${account}/guards/${id}`, { active: false });
+  for (const asked of [
+    { action: 'archive', where: '' },
+    { action: 'purge', where: '' },
+  ])
+    assert.equal((await done(asked)).done.messages, mail.length, asked.action);
+  const gone = dovecotClient(dovecot.plainPort);
+  await gone.connect();
+  assert.equal((await gone.status('INBOX', { messages: true })).messages, 0);
+  await gone.logout();
+  const back = await done({ action: 'put-back', bag: body.id });
+  assert.deepEqual([back.done.messages, back.left], [mail.length, []]);
+  assert.equal(await equal(), mail.length);
 });
