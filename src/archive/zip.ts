@@ -1,14 +1,13 @@
-import { createReadStream, type ReadStream } from 'node:fs';
 import { makeZip, predictLength } from 'client-zip';
 
 /** A file of a ZIP archive. */
 export interface ZippedFile {
   /** In the archive, levels parted by `/`. */
   path: string;
-  /** Where it is read from. */
-  from: string;
   /** Octets. */
   size: number;
+  /** All of them, in order. */
+  read(): AsyncIterable<Uint8Array>;
 }
 
 /** Every archive of the same files has the same octets, so that a broken download can go on. The earliest that the format holds. */
@@ -26,24 +25,25 @@ export function sizeOfZip(files: readonly ZippedFile[]): number {
  * by itself already. Throws where a file can't be read, or has not the size that it is said to have.
  */
 export async function* zipped(files: readonly ZippedFile[]): AsyncGenerator<Uint8Array> {
-  let reading: ReadStream | undefined;
-  async function* octetsOf({ from, size }: ZippedFile) {
-    reading = createReadStream(from, { highWaterMark: 1024 * 1024 });
-    let read = 0;
-    for await (const piece of reading as AsyncIterable<Buffer>) {
-      read += piece.length;
+  let reading: AsyncGenerator<Uint8Array> | undefined;
+  async function* octetsOf({ read, size }: ZippedFile) {
+    let octets = 0;
+    for await (const piece of read()) {
+      octets += piece.length;
       yield piece;
     }
-    if (read !== size) throw new Error(`A file has ${read} octets, and had ${size}.`);
+    if (octets !== size) throw new Error(`A file has ${octets} octets, and had ${size}.`);
   }
   function* entries() {
-    for (const file of files)
-      yield { name: file.path, size: file.size, lastModified: WHEN, mode: MODE, input: octetsOf(file) };
+    for (const file of files) {
+      reading = octetsOf(file);
+      yield { name: file.path, size: file.size, lastModified: WHEN, mode: MODE, input: reading };
+    }
   }
   try {
     yield* makeZip(entries()) as unknown as AsyncIterable<Uint8Array>;
   } finally {
-    reading?.destroy();
+    await reading?.return(undefined);
   }
 }
 

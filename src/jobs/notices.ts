@@ -49,6 +49,23 @@ export async function noticeOfScan(db: Queryable, account: Account, scan: Scan):
   });
 }
 
+/** Has a mail sent about a bag that is ready, where the user wants one. */
+export async function noticeOfBag(db: Queryable, account: Account, bag: Bag): Promise<void> {
+  const what = bag.form === 'mbox' ? 'messages' : 'files';
+  const left = bag.left.map(({ reason, files }) => `  ${files} ${reason}`);
+  await notify(db, account, {
+    since: bag.createdAt,
+    subject: `Bag ${bag.id} is ready: ${bag.saved.files} ${what} are saved`,
+    lines: [
+      `Asked: ${bag.asked.files} ${what}. Saved: ${bag.saved.files}, ${printOctets(bag.saved.bytes, account.settings.units)}.`,
+      ...(bag.place === 'here'
+        ? [`Read back from the disk and equal: ${bag.checked.files}.`]
+        : ['Download it, then hand your copy in to have it checked.']),
+      ...(left.length > 0 ? ['Left, by reason:', ...left] : ['Nothing was left.']),
+    ],
+  });
+}
+
 /** Has a mail sent about a bag that is not any more what was saved, where the user wants mail. */
 export async function noticeOfDamage(db: Queryable, account: Account, bag: Bag): Promise<void> {
   await notify(db, account, {

@@ -235,6 +235,10 @@ const archived = (await app.call('GET', '/accounts/1/messages?scope=archive&limi
 await call('getArchivedMessage', { path: { message: archived.id } });
 words('downloadArchivedMessage', 'The answer is `message/rfc822`: the octets that the mail server sent.');
 words(
+  'downloadArchive',
+  '`where` are criteria of the archive, `bag` is the number of a bag. The answer is `application/zip`, messages as `.eml` files, each with the octets that the mail server sent; `Range` works as for `downloadBag`.',
+);
+words(
   'downloadArchivedFile',
   '`part` is a `part` of the message’s `files`. The answer is `application/octet-stream`, decoded.',
 );

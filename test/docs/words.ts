@@ -41,6 +41,7 @@ Errors are problem details (RFC 9457). \`type\` is one of these, below \`/proble
 | \`too-slow\` | 408, 503 | the body did not arrive within a minute; a query took over two minutes |
 | \`not-as-expected\` | 409 | the set is not what \`expect\` says |
 | \`nothing-to-do\` | 409 | no message is in the set |
+| \`too-many-messages\` | 409 | one download holds 200,000 messages |
 | \`other-fate\` | 409 | the lot is for another action |
 | \`wrong-state\` | 409 | it can’t be done in this state |
 | \`no-trash-folder\` \`roles-not-confirmed\` | 409 | there is no trash folder, or nobody has confirmed which one it is |

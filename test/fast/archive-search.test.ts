@@ -1,7 +1,10 @@
 import assert from 'node:assert/strict';
+import { execFileSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { searchedText } from '../../src/mail/mime/searched-text';
-import { cleanUp } from '../harness';
+import { cleanUp, temporaryFolder } from '../harness';
 import { difficultServer, message, octetsHosted, sumOf } from './bagged';
 import { deliver, type FakeServer } from './fake-server';
 import { given, letter, octetsOf } from './letters';
@@ -127,6 +130,42 @@ test('a message is looked at as it was, and comes back octet for octet; so does 
   const file = await mailbox.response('downloadArchivedFile', { message: `${outer.id}`, part: picture.part });
   assert.deepEqual(Buffer.from(await file.arrayBuffer()), octetsOf(3_000, 3));
   await assert.rejects(mailbox.call('getArchivedMessage', undefined, { message: '999' }), /does not exist/);
+});
+
+test('what matches is downloaded as files in a ZIP archive, each octet for octet, and a download that broke off goes on', async () => {
+  const fake = server();
+  const sums = octetsHosted(fake).map(sumOf).sort();
+  const mailbox = await archived(fake);
+  await mailbox.work();
+  const download = async (query: object, headers = {}) => {
+    const response = await mailbox.response('downloadArchive', {}, headers, undefined, query);
+    return { response, octets: Buffer.from(await response.arrayBuffer()) };
+  };
+  const whole = await download({ where: '' });
+  const etag = whole.response.headers.get('etag') as string;
+  const rest = await download({ where: '' }, { range: 'bytes=1000-', 'if-range': etag });
+  assert.deepEqual([rest.response.status, rest.octets.equals(whole.octets.subarray(1000))], [206, true]);
+  const path = join(temporaryFolder(), 'archive.zip');
+  writeFileSync(path, whole.octets);
+  const script = `
+import hashlib, json, sys, zipfile
+archive = zipfile.ZipFile(sys.argv[1])
+assert archive.testzip() is None
+print(json.dumps({name: hashlib.sha256(archive.read(name)).hexdigest() for name in archive.namelist()}))`;
+  const read = JSON.parse(execFileSync('python3', ['-c', script, path], { encoding: 'utf8' }));
+  assert.deepEqual(Object.values(read).sort(), sums);
+  const names = Object.keys(read);
+  assert.equal(new Set(names.map((name) => name.toLowerCase())).size, names.length, 'in any letter case');
+  for (const name of names)
+    assert.ok(
+      name.split('/').every((level) => !/^\.|[\0\\:]/.test(level) && level.length <= 150),
+      name,
+    );
+  const some = await download({ where: 'text ~ bees' });
+  assert.ok(some.octets.length < whole.octets.length);
+  assert.equal((await download({ bag: 1 })).octets.length, whole.octets.length);
+  for (const query of [{}, { where: '', bag: 1 }]) await assert.rejects(download(query), /Say one of/);
+  await assert.rejects(download({ where: 'size > 1 GB' }), /No message/);
 });
 
 test('what is erased is found no more', async () => {

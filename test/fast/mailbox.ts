@@ -116,11 +116,12 @@ export class Mailbox {
     parameters: Record<string, string>,
     headers = {},
     octets?: Buffer,
+    query: object = {},
   ): Promise<Response> {
     const { environment, account } = this;
     const sent = octets ? { method: 'POST', body: new Uint8Array(octets) } : {};
     const request = new Request('http://127.0.0.1/', { headers, ...sent });
-    const input = { environment, account, parameters, request, query: {} };
+    const input = { environment, account, parameters, request, query };
     const answer = await (ROUTES[operation] as Route).handle(input as unknown as RouteInput);
     return answer as Response;
   }

@@ -1,16 +1,29 @@
+import { createHash } from 'node:crypto';
 import { Readable } from 'node:stream';
+import * as v from 'valibot';
+import type { ZippedFile } from '../../archive/zip';
 import * as s from '../../contract/schemas';
+import { emlPath } from '../../core/archive/eml-path';
 import { safeName } from '../../core/archive/safe-name';
 import { partOfSection } from '../../core/mime/rewrite';
 import { MimeScanner } from '../../core/mime/scanner';
 import { decoded } from '../../mail/mime/decoded';
 import { readableMessage } from '../../mail/mime/readable-text';
 import type { Account } from '../../store/access/accounts';
-import { type ArchivedPlace, archivedById, archiveFigures } from '../../store/archive/archived';
+import {
+  type ArchivedPlace,
+  archivedById,
+  archivedIds,
+  archivedOfBag,
+  archivedPlaces,
+  archiveFigures,
+} from '../../store/archive/archived';
 import { filesWithParts } from '../../store/index/files';
+import { searchArchive } from '../archive-search';
 import type { Environment } from '../environment';
-import { conflict, notFound } from '../problem';
+import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
+import { zipAnswer } from '../zip-answer';
 
 export const getArchive = route({
   method: 'GET',
@@ -80,6 +93,56 @@ export const downloadArchivedMessage = route({
     const octets = Readable.toWeb(Readable.from(read(), { objectMode: false }));
     const name = `${safeName(message.subject, 'message')}.eml`;
     return new Response(octets as unknown as BodyInit, { headers: attachment('message/rfc822', name, message.size) });
+  },
+});
+
+/** Messages that one download holds. */
+const MOST_ZIPPED = 200_000;
+/** Messages that are looked up at a time. */
+const PAGE = 5_000;
+
+export const downloadArchive = route({
+  method: 'GET',
+  path: '/accounts/{account}/archive/download',
+  summary:
+    'Downloads messages of the archive as .eml files in a ZIP archive (ZIP64 where it has to be), a folder for each mail folder: those that match `where`, or those of a bag. A download that broke off goes on with `Range`.',
+  query: v.object({
+    where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
+    bag: v.optional(s.wholeNumber(1, 2 ** 31 - 1)),
+  }),
+  formats: ['application/zip'],
+  also: { 206: { description: 'The octets that were asked for.' } },
+  async handle({ environment, account, query: { where, bag }, request }) {
+    const { database, archive } = environment;
+    if ((where === undefined) === (bag === undefined))
+      throw invalid('Say one of where and bag.', [{ field: 'where', expected: 'exactly one of where and bag' }]);
+    const ids =
+      bag === undefined
+        ? await archivedIds(database, (await searchArchive(environment, account, where ?? '', false)).selection)
+        : await archivedOfBag(database, account.id, bag);
+    if (ids.length === 0) throw conflict('nothing-to-do', 'No message of the archive matches.');
+    if (ids.length > MOST_ZIPPED)
+      throw conflict(
+        'too-many-messages',
+        `These are ${ids.length} messages, and one download holds ${MOST_ZIPPED}. Narrow it down.`,
+      );
+    const days = new Intl.DateTimeFormat('en-CA', { timeZone: account.settings.timeZone });
+    const files: ZippedFile[] = [];
+    for (let at = 0; at < ids.length; at += PAGE)
+      for (const message of await archivedPlaces(database, account.id, ids.slice(at, at + PAGE))) {
+        const { id, folder, from, subject, path, at: place, length, size, bagFolder } = message;
+        const day = days.format(message.date ?? message.received);
+        files.push({
+          path: emlPath({ id, folder, day, author: from?.name || from?.address || '', subject }),
+          size,
+          async *read() {
+            const octets = await archive.bag(account.id, bagFolder).message({ path, at: place, length, size });
+            if (octets) yield* octets;
+          },
+        });
+      }
+    const asked = createHash('sha256').update(JSON.stringify(ids)).digest('hex').slice(0, 32);
+    return zipAnswer(request, files, `archive-${new Date().toISOString().slice(0, 10)}`, `${account.id}-${asked}`);
   },
 });
 

@@ -1,9 +1,9 @@
+import { createReadStream } from 'node:fs';
 import { Readable } from 'node:stream';
 import * as v from 'valibot';
 import { type Bag as BagFolder, TAG_FILES } from '../../archive/bag';
 import { messageIn } from '../../archive/mbox-reader';
 import { repairFile } from '../../archive/repair';
-import { between, sizeOfZip, zipped } from '../../archive/zip';
 import * as s from '../../contract/schemas';
 import { fromLine } from '../../core/archive/mbox';
 import { fileId, WHOLE_MESSAGE } from '../../core/files/file';
@@ -35,13 +35,13 @@ import { labelsOf, uncheckedFilesOf } from '../../store/plan/lots';
 import { appendBagEntry, type BagEntry } from '../../store/runs/bag-entries';
 import { openPutBackOf } from '../../store/runs/put-backs';
 import { octetsOf } from '../body';
-import { byteRange } from '../byte-range';
 import { readyCriteria } from '../criteria';
 import type { Environment } from '../environment';
 import { waitsOf } from '../job-waits';
 import { conflict, invalid, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
+import { zipAnswer } from '../zip-answer';
 
 function shownBag({ wanted: _, attempts: __, problem, endedAt, checkedAt, keptUntil, ...bag }: Bag) {
   return {
@@ -231,24 +231,12 @@ export const downloadBag = route({
     if (query.path !== undefined) return oneFile(database, account, bag, folder, query.path);
     const listed = await folder.contents(MOST_ZIPPED);
     if (!listed) throw conflict('bag-missing', `The files of bag ${bag.id} are not on this machine any more.`);
-    const files = listed.map((file) => ({ ...file, path: `${bag.folder}/${file.path}` }));
-    const size = sizeOfZip(files);
-    const etag = `"${account.id}-${bag.id}-${bag.createdAt.getTime()}-${size}"`;
-    const range = byteRange(request, size, etag);
-    const { first, last } = range ?? { first: 0, last: size - 1 };
-    const body = Readable.toWeb(Readable.from(between(zipped(files), first, last), { objectMode: false }));
-    return new Response(body as unknown as BodyInit, {
-      status: range ? 206 : 200,
-      headers: {
-        'content-type': 'application/zip',
-        'content-length': `${last - first + 1}`,
-        'content-disposition': `attachment; filename="${bag.folder}.zip"`,
-        'accept-ranges': 'bytes',
-        'cache-control': 'private, no-transform',
-        etag,
-        ...(range ? { 'content-range': `bytes ${first}-${last}/${size}` } : {}),
-      },
-    });
+    const files = listed.map(({ path, from, size }) => ({
+      path: `${bag.folder}/${path}`,
+      size,
+      read: () => createReadStream(from, { highWaterMark: 1024 * 1024 }),
+    }));
+    return zipAnswer(request, files, bag.folder, `${account.id}-${bag.id}-${bag.createdAt.getTime()}`);
   },
 });
 

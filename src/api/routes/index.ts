@@ -76,6 +76,7 @@ export const ROUTES: Record<string, Route> = {
   repairFromCopy: bags.repairFromCopy,
   deleteBag: bags.deleteBag,
   getArchive: archive.getArchive,
+  downloadArchive: archive.downloadArchive,
   getArchivedMessage: archive.getArchivedMessage,
   downloadArchivedMessage: archive.downloadArchivedMessage,
   downloadArchivedFile: archive.downloadArchivedFile,

@@ -1,15 +1,18 @@
 import { useEffect, useRef, useState } from 'react';
 import { useRuns, useScan } from '../../ui/api/account';
+import { useBags } from '../../ui/api/archive';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 
 /** A scan that was quicker than this was waited for. */
 const LONG_MS = 20_000;
 
-/** Says when a run or a long scan that was going has ended: in the page, and as a web notification where that is allowed. */
+/** Says when a run, a long scan or the saving of a bag that was going has ended: in the page, and as a web notification where that is allowed. */
 export function Notices() {
   const runs = useRuns();
   const scan = useScan().data;
+  const bags = useBags().data?.bags;
+  const saving = useRef(new Set<number>());
   const going = useRef(new Set<number>());
   const scanning = useRef<number | undefined>(undefined);
   const [notice, setNotice] = useState('');
@@ -23,6 +26,15 @@ export function Notices() {
       }
     }
   }, [runs.data]);
+  useEffect(() => {
+    for (const { id, state, run, label, saved } of bags ?? []) {
+      // A run tells of its own end.
+      if (run !== null) continue;
+      if (state === 'queued' || state === 'running' || state === 'checking') saving.current.add(id);
+      else if (saving.current.delete(id) && state === 'done')
+        setNotice(say(text.archive.ready(label || text.archive.unnamed(id), count(saved.files))));
+    }
+  }, [bags]);
   useEffect(() => {
     if (!scan) return;
     if (scan.state === 'running') scanning.current = scan.id;

@@ -1,6 +1,6 @@
 import { useMemo, useState } from 'react';
 import type { Message, Run } from '../../contract/types';
-import { useChange, useFigures, useLevel } from '../../ui/api/account';
+import { useAccount, useChange, useFigures, useLevel } from '../../ui/api/account';
 import { type Column, Grid } from '../../ui/grid/Grid';
 import { everything, isEmpty, isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
 import { messageColumns } from '../../ui/messages/columns';
@@ -17,6 +17,7 @@ const DESCENDING = new Set(['size', 'date']);
 
 /** The messages of the archive that match, to be looked at and put back. */
 export function ArchivedList({ where, unread }: { where: string; unread: number }) {
+  const { base } = useAccount();
   const figures = useFigures();
   const [marking, setMarking] = useState<Marking<number>>(nothing());
   const [looked, setLooked] = useState<Message>();
@@ -109,7 +110,14 @@ export function ArchivedList({ where, unread }: { where: string; unread: number 
         onDelete={() => undefined}
         empty={text.archive.nothing}
       />
-      <p className="note mt-2">{text.archive.keys}</p>
+      <p className="note mt-2">
+        {text.archive.keys}{' '}
+        {total.messages > 0 && (
+          <a className="link" href={`/api${base}/archive/download?${new URLSearchParams({ where })}`} download>
+            {text.archive.download(text.messages(total.messages, count(total.messages)))}
+          </a>
+        )}
+      </p>
       <Look message={looked} onClose={() => setLooked(undefined)} />
     </section>
   );

@@ -1,8 +1,7 @@
-import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import type { Bag, Lot } from '../../contract/types';
 import { OF_THE_PLAN, useAccount, useChange, useFigures } from '../../ui/api/account';
-import { call } from '../../ui/api/call';
+import { useBags } from '../../ui/api/archive';
 import { Bar } from '../../ui/Bar';
 import { HandIn } from '../../ui/copies/HandIn';
 import { Question } from '../../ui/Question';
@@ -14,11 +13,6 @@ import { Shrink } from './Shrink';
 
 /** Sets of files that are shown: the newest. */
 const SHOWN = 20;
-
-function useBags() {
-  const { account, base } = useAccount();
-  return useQuery({ queryKey: ['bags', account.id], queryFn: () => call<{ bags: Bag[] }>(`${base}/bags`) });
-}
 
 /** What becomes of the files that were saved: each step only for what passed the one before. */
 export function Bags() {

@@ -1,10 +1,11 @@
 import { DiskFull } from '../../archive/bag';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
-import { bagById, wantedOfBag } from '../../store/archive/bags';
+import { type Bag, bagById, wantedOfBag } from '../../store/archive/bags';
 import { finishJob, type Job } from '../../store/jobs';
 import type { Turn, WorkContext } from '../context';
 import { fenceOf } from '../fence';
+import { noticeOfBag } from '../notices';
 import { Filling, Stopped } from './filling';
 
 /** What is said where this machine has no room left. */
@@ -27,7 +28,10 @@ export async function save(
   const wanted = () => wantedOfBag(database, account.id, bag.id);
   const filling = new Filling(context, fenceOf(context, job), account, server, turn, bag, wanted);
   const end = (state: 'done' | 'paused' | 'cancelled', problem?: typeof DISK_FULL) =>
-    filling.end(state, problem, (client) => finishJob(client, job));
+    filling.end(state, problem, async (client) => {
+      if (state === 'done') await noticeOfBag(client, account, (await bagById(client, account.id, bag.id)) as Bag);
+      await finishJob(client, job);
+    });
   try {
     await filling.fill();
     await end('done');

@@ -15,10 +15,15 @@ export function useArchive() {
   });
 }
 
+/** All bags, newest first. */
+export function useBags() {
+  const { account, base } = useAccount();
+  return useQuery({ queryKey: ['bags', account.id], queryFn: () => call<{ bags: Bag[] }>(`${base}/bags`) });
+}
+
 /** The bags that stay on this machine, newest first. */
 export function useKeptBags() {
-  const { account, base } = useAccount();
-  const found = useQuery({ queryKey: ['bags', account.id], queryFn: () => call<{ bags: Bag[] }>(`${base}/bags`) });
+  const found = useBags();
   const bags = found.data?.bags.filter(
     ({ place, state }) => place === 'here' && state !== 'erased' && state !== 'cancelled',
   );

@@ -349,6 +349,8 @@ export const en = {
       `Tamsel is still reading the words of ${messages}. A search for text does not find them yet.`,
     nothing: 'No message of the archive matches.',
     keys: 'Words in the text are searched too. Space marks, Ctrl+A marks all, Enter shows a message as it was.',
+    download: (messages: string) => `Download ${messages} as .eml files`,
+    ready: (label: string, saved: string) => `“${label}” is saved: ${saved}, read back.`,
     to: 'To',
     saveEml: 'Save as a file (.eml)',
     itsFiles: 'Files',
