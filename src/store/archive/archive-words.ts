@@ -14,13 +14,15 @@ const inflated = promisify(inflateRaw);
 const MOST_KEPT = 128 * 2 ** 20;
 /** Octets that a block of texts, or a part of a segment, may have: more was never written. */
 const MOST_OCTETS = 256 * 2 ** 20;
+/** In pieces of a mebioctet: each piece is a turn of its own, and a block has not many. */
+const INFLATING = { maxOutputLength: MOST_OCTETS, chunkSize: 2 ** 20 };
 /** Blocks of texts that are read at a time. */
 const BLOCKS = 16;
 
-/** Folded texts of messages that follow each other. */
+/** Texts of messages that follow each other, as they are searched: none holds a line feed. */
 export interface TextBlock {
   first: number;
-  texts: string[];
+  texts: readonly string[];
 }
 
 /** A block of texts as it is kept. */
@@ -31,7 +33,7 @@ export interface PackedBlock {
 }
 
 export async function packedBlock({ first, texts }: TextBlock): Promise<PackedBlock> {
-  return { first, texts: texts.length, octets: await deflated(JSON.stringify(texts)) };
+  return { first, texts: texts.length, octets: await deflated(texts.join('\n')) };
 }
 
 /** Writes the words of messages that follow each other down, and their texts. */
@@ -109,8 +111,8 @@ export class ArchiveWords {
     if (!packed) return new Segment(NOTHING, texts);
     const segment = new Segment(
       {
-        words: await inflated(packed.words, { maxOutputLength: MOST_OCTETS }),
-        lengths: await inflated(packed.lengths, { maxOutputLength: MOST_OCTETS }),
+        words: await inflated(packed.words, INFLATING),
+        lengths: await inflated(packed.lengths, INFLATING),
         numbers: packed.numbers,
       },
       texts,
@@ -119,30 +121,63 @@ export class ArchiveWords {
     return segment;
   }
 
-  /** Those of some messages whose text contains what is wanted. */
+  /** Those of some messages, in their order, whose text contains what is wanted. */
   private async verified(account: number, wanted: string, candidates: readonly number[]): Promise<number[]> {
-    if (candidates.length === 0) return [];
-    const among = new Set(candidates);
-    const blocks = await rows<{ first: number }>(
-      this.database,
-      `select distinct t.first from unnest($2::bigint[]) as c (id) cross join lateral (
-         select first, texts from archived_text where account = $1 and first <= c.id order by first desc limit 1) t
-       where c.id < t.first + t.texts order by t.first`,
-      [account, candidates],
-    );
+    const needle = Buffer.from(wanted, 'utf8');
     const found: number[] = [];
-    for (let at = 0; at < blocks.length; at += BLOCKS) {
-      const some = await rows<PackedBlock>(
+    let at = 0;
+    for (const some of await this.blocksOf(account, candidates)) {
+      const packed = await rows<PackedBlock>(
         this.database,
         'select first, texts, octets from archived_text where account = $1 and first = any($2::bigint[]) order by first',
-        [account, blocks.slice(at, at + BLOCKS).map(({ first }) => first)],
+        [account, some],
       );
-      const read = await Promise.all(some.map(({ octets }) => inflated(octets, { maxOutputLength: MOST_OCTETS })));
-      for (const [index, { first }] of some.entries())
-        for (const [text, folded] of (JSON.parse((read[index] as Buffer).toString('utf8')) as string[]).entries())
-          if (among.has(first + text) && folded.includes(wanted)) found.push(first + text);
+      const read = await Promise.all(packed.map(({ octets }) => inflated(octets, INFLATING)));
+      for (const [index, { first }] of packed.entries())
+        for (const text of textsWith(read[index] as Buffer, needle)) {
+          while (at < candidates.length && (candidates[at] as number) < first + text) at++;
+          if (candidates[at] === first + text) found.push(first + text);
+        }
     }
     return found;
+  }
+
+  /** The blocks that hold some messages, by their first ones, some at a time. */
+  private async blocksOf(account: number, ids: readonly number[]): Promise<number[][]> {
+    const blocks = await rows<{ first: number; texts: number }>(
+      this.database,
+      'select first, texts from archived_text where account = $1 order by first',
+      [account],
+    );
+    const groups: number[][] = [];
+    let at = 0;
+    for (const { first, texts } of blocks) {
+      while (at < ids.length && (ids[at] as number) < first) at++;
+      if (at === ids.length || (ids[at] as number) >= first + texts) continue;
+      const group = groups.at(-1);
+      if (group && group.length < BLOCKS) group.push(first);
+      else groups.push([first]);
+    }
+    return groups;
+  }
+}
+
+const FEED = 10;
+
+/** Which of texts that are parted by line feeds contain some octets, by their place among them. */
+function* textsWith(texts: Buffer, wanted: Buffer): Generator<number> {
+  let text = 0;
+  let from = 0;
+  for (let at = texts.indexOf(wanted); at >= 0; ) {
+    for (let feed = texts.indexOf(FEED, from); feed >= 0 && feed < at; feed = texts.indexOf(FEED, from)) {
+      text++;
+      from = feed + 1;
+    }
+    yield text;
+    // One is enough.
+    const end = texts.indexOf(FEED, at);
+    if (end < 0) return;
+    at = texts.indexOf(wanted, end + 1);
   }
 }
 
