@@ -2,8 +2,9 @@ import { useMemo, useState } from 'react';
 import type { Message, Run } from '../../contract/types';
 import { useAccount, useChange, useFigures, useLevel } from '../../ui/api/account';
 import { type Column, Grid } from '../../ui/grid/Grid';
-import { everything, isEmpty, isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
+import { isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
 import { messageColumns } from '../../ui/messages/columns';
+import { MarkingBar } from '../../ui/messages/MarkingBar';
 import { markedAmount } from '../../ui/messages/marked';
 import { useMessages } from '../../ui/messages/useMessages';
 import { go } from '../../ui/route';
@@ -48,45 +49,25 @@ export function ArchivedList({ where, unread }: { where: string; unread: number 
   };
   return (
     <section className="card flex min-h-64 min-w-0 flex-1 flex-col">
-      <div className="mb-2 flex flex-wrap items-center gap-x-4 gap-y-2">
-        <p role="status">
-          <strong>{text.sift.match(count(total.messages), figures.octets(total.bytes))}</strong>
-        </p>
-        <p role="status" className="ml-auto">
-          {marked.messages > 0 ? (
-            <strong>{text.sift.marked(count(marked.messages), figures.octets(marked.bytes))}</strong>
-          ) : (
-            <span className="text-ink-2">{text.sift.noneMarked}</span>
-          )}
-        </p>
-        <span className="flex flex-wrap items-center gap-2">
-          <button
-            type="button"
-            className="button"
-            disabled={total.messages === 0}
-            onClick={() => setMarking(isEmpty(marking) ? everything() : nothing())}
-          >
-            {isEmpty(marking) ? text.sift.markAll : text.sift.unmark}
-          </button>
-          <label className="note flex items-center gap-1">
-            <span className="whitespace-nowrap">{text.archive.into}</span>
-            <select className="field w-36" value={to} onChange={(event) => setTo(event.target.value)}>
-              <option value="">{text.archive.itsFolder}</option>
-              {folders.map(({ path }) => (
-                <option key={path}>{path}</option>
-              ))}
-            </select>
-          </label>
-          <button
-            type="button"
-            className="button button-chief"
-            disabled={marked.messages === 0 || putBack.isPending}
-            onClick={start}
-          >
-            {text.archive.putBackMarked}
-          </button>
-        </span>
-      </div>
+      <MarkingBar total={total} marked={marked} marking={marking} mark={setMarking}>
+        <label className="note flex items-center gap-1">
+          <span className="whitespace-nowrap">{text.archive.into}</span>
+          <select className="field w-36" value={to} onChange={(event) => setTo(event.target.value)}>
+            <option value="">{text.archive.itsFolder}</option>
+            {folders.map(({ path }) => (
+              <option key={path}>{path}</option>
+            ))}
+          </select>
+        </label>
+        <button
+          type="button"
+          className="button button-chief"
+          disabled={marked.messages === 0 || putBack.isPending}
+          onClick={start}
+        >
+          {text.archive.putBackMarked}
+        </button>
+      </MarkingBar>
       <Refused error={putBack.error} />
       {unread > 0 && (
         <p role="status" className="note mb-2">

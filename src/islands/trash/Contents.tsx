@@ -2,8 +2,9 @@ import { useMemo, useState } from 'react';
 import type { Message } from '../../contract/types';
 import { useFigures, useLevel } from '../../ui/api/account';
 import { type Column, Grid } from '../../ui/grid/Grid';
-import { everything, isEmpty, isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
+import { isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
 import { messageColumns } from '../../ui/messages/columns';
+import { MarkingBar } from '../../ui/messages/MarkingBar';
 import { MessagePreview } from '../../ui/messages/MessagePreview';
 import { markedAmount } from '../../ui/messages/marked';
 import { useMessages } from '../../ui/messages/useMessages';
@@ -59,60 +60,40 @@ export function Contents({ where, days }: { where: string; days: number | null }
   };
   return (
     <section className="card flex min-h-64 min-w-0 flex-1 flex-col">
-      <div className="mb-2 flex flex-wrap items-center gap-x-4 gap-y-2">
-        <p role="status">
-          <strong>{text.sift.match(count(total.messages), figures.octets(total.bytes))}</strong>
-        </p>
-        <p role="status" className="ml-auto">
-          {marked.messages > 0 ? (
-            <strong>{text.sift.marked(count(marked.messages), figures.octets(marked.bytes))}</strong>
-          ) : (
-            <span className="text-ink-2">{text.sift.noneMarked}</span>
-          )}
-        </p>
-        <span className="flex flex-wrap items-center gap-2">
-          <button
-            type="button"
-            className="button"
-            disabled={total.messages === 0}
-            onClick={() => setMarking(isEmpty(marking) ? everything() : nothing())}
-          >
-            {isEmpty(marking) ? text.sift.markAll : text.sift.unmark}
-          </button>
-          {ofUnknownOrigin && (
-            <label className="note flex items-center gap-1">
-              <span className="whitespace-nowrap">{text.trash.to}</span>
-              <select className="field w-28" value={to} onChange={(event) => setTo(event.target.value)}>
-                {level?.folders
-                  .filter(({ repeats, role }) => !repeats && role !== 'trash')
-                  .map(({ path }) => (
-                    <option key={path}>{path}</option>
-                  ))}
-              </select>
-            </label>
-          )}
-          <button
-            type="button"
-            className="button button-chief"
-            disabled={marked.messages === 0 || run.isPending}
-            onClick={() => act('restore')}
-          >
-            {text.trash.takeBack}
-          </button>
-          <Question
-            title={text.trash.sure}
-            sentence={text.trash.purgeText(messages, figures.octets(marked.bytes))}
-            doIt={text.trash.purge(messages)}
-            answer={marked.messages}
-            onDo={() => act('purge')}
-            trigger={
-              <button type="button" className="button" disabled={marked.messages === 0 || run.isPending}>
-                {text.trash.purgeMarked}
-              </button>
-            }
-          />
-        </span>
-      </div>
+      <MarkingBar total={total} marked={marked} marking={marking} mark={setMarking}>
+        {ofUnknownOrigin && (
+          <label className="note flex items-center gap-1">
+            <span className="whitespace-nowrap">{text.trash.to}</span>
+            <select className="field w-28" value={to} onChange={(event) => setTo(event.target.value)}>
+              {level?.folders
+                .filter(({ repeats, role }) => !repeats && role !== 'trash')
+                .map(({ path }) => (
+                  <option key={path}>{path}</option>
+                ))}
+            </select>
+          </label>
+        )}
+        <button
+          type="button"
+          className="button button-chief"
+          disabled={marked.messages === 0 || run.isPending}
+          onClick={() => act('restore')}
+        >
+          {text.trash.takeBack}
+        </button>
+        <Question
+          title={text.trash.sure}
+          sentence={text.trash.purgeText(messages, figures.octets(marked.bytes))}
+          doIt={text.trash.purge(messages)}
+          answer={marked.messages}
+          onDo={() => act('purge')}
+          trigger={
+            <button type="button" className="button" disabled={marked.messages === 0 || run.isPending}>
+              {text.trash.purgeMarked}
+            </button>
+          }
+        />
+      </MarkingBar>
       {run.error && (
         <p role="alert" className="mb-2 text-go">
           {run.error.message}
