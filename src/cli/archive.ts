@@ -46,9 +46,8 @@ export async function checkArchive(data: string, user: string | undefined): Prom
       const verdict = bad === 0 ? `${bag?.checked.files} equal` : `${bad} DAMAGED`;
       say(`${name} at ${host}: bag ${id}, ${before.label || before.folder}: ${verdict}`);
     }
-    say(
-      damaged === 0 ? `Every octet of ${bags.length} bags is what was saved.` : `${damaged} are damaged. See Archive.`,
-    );
+    const all = bags.length === 1 ? '1 bag' : `${bags.length} bags`;
+    say(damaged === 0 ? `Every octet of ${all} is what was saved.` : `${damaged} are damaged. See Archive.`);
     return damaged === 0 ? 0 : EXIT.failed;
   } finally {
     await database.end();

@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict';
 import { execFile, spawnSync } from 'node:child_process';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { promisify } from 'node:util';
@@ -71,4 +72,18 @@ test('a mailbox on Dovecot saved as mbox files is what Python’s imaplib fetche
   const back = await done({ action: 'put-back', bag: body.id });
   assert.deepEqual([back.done.messages, back.left], [mail.length, []]);
   assert.equal(await equal(), mail.length);
+  const checked = () =>
+    spawnSync(process.execPath, ['--import', 'tsx', 'src/cli/main.ts', 'archive', 'check', '--user', DOVECOT_USER], {
+      cwd: ROOT,
+      encoding: 'utf8',
+      env: { ...process.env, TAMSEL_DATABASE_URL: app.databaseUrl, TAMSEL_ARCHIVE_DIR: app.archive },
+    });
+  const good = checked();
+  assert.deepEqual([good.status, /Every octet of 1 bag is/.test(good.stdout)], [0, true], good.stdout + good.stderr);
+  const path = join(folder, 'data/INBOX.mbox');
+  const octets = readFileSync(path);
+  octets[octets.length - 3] = (octets.at(-3) as number) ^ 1;
+  writeFileSync(path, octets);
+  const bad = checked();
+  assert.deepEqual([bad.status, /1 DAMAGED/.test(bad.stdout)], [1, true], bad.stdout + bad.stderr);
 });

@@ -40,7 +40,8 @@ export class Archiver {
     } catch (error) {
       if (error instanceof DiskFull) await filling.end('paused', DISK_FULL);
       if (!(error instanceof Stopped)) throw error;
-      if (error.wanted === 'cancel') await filling.drop();
+      // Nothing went, so nobody needs what was not read back to its end.
+      if (error.wanted === 'cancel') await filling.drop(true);
       const outcome = error.wanted === 'pause' ? 'paused' : 'cancelled';
       await filling.end(outcome);
       return outcome;

@@ -88,9 +88,9 @@ export class Filling {
     await this.readBack();
   }
 
-  /** What was saved and can't be used by itself goes; a bag that is whole stays. */
-  async drop(): Promise<void> {
-    if (await this.folder.isWhole()) return;
+  /** What was saved and can't be used by itself goes. @param isWhole whether a bag goes too that is whole. */
+  async drop(isWhole = false): Promise<void> {
+    if (!isWhole && (await this.folder.isWhole())) return;
     await this.folder.erase();
     await this.fenced((client) => cancelFilesOfBag(client, this.account.id, this.bag.id));
   }
