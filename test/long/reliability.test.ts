@@ -1,5 +1,6 @@
 import { after, test } from 'node:test';
 import { App, cleanUp } from '../harness';
+import { archiveTrial } from '../reliability/archive-trial';
 import { stripTrial } from '../reliability/strip-trial';
 import { trial } from '../reliability/trial';
 
@@ -20,4 +21,10 @@ test('so do runs that take files out: no letter is ever missing, and none is the
   const app = await App.start();
   const first = Number(process.env.TAMSEL_TEST_SEED ?? SEED);
   for (let seed = first; seed < first + TRIALS; seed++) await stripTrial(app, seed);
+});
+
+test('so do runs that archive, purge and put back while the disk fills: no letter is ever in neither place', async () => {
+  const app = await App.start();
+  const first = Number(process.env.TAMSEL_TEST_SEED ?? SEED);
+  for (let seed = first; seed < first + TRIALS; seed++) await archiveTrial(app, seed);
 });
