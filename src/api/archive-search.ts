@@ -5,7 +5,7 @@ import { type ArchiveSelection, selectArchived, unreadCount } from '../store/arc
 import { textsIn } from '../store/index/searches';
 import { criteriaFrom } from './criteria';
 import type { Environment } from './environment';
-import { invalid } from './problem';
+import { invalid, Problem } from './problem';
 
 /** The messages of the archive that match, and whether these are all: texts whose words are not read yet are not found. */
 export async function searchArchive(
@@ -26,4 +26,26 @@ export async function searchArchive(
   ]);
   const selection = await selectArchived(database, account, criteria, found, new Date(), withMessage);
   return { selection, complete: unread === 0 };
+}
+
+/**
+ * The messages of the archive that match, for something that is done with all of them.
+ *
+ * @throws Problem 503 while words are being read that tell which these are.
+ */
+export async function allOfArchive(
+  environment: Environment,
+  account: Account,
+  where: string,
+): Promise<ArchiveSelection> {
+  const { selection, complete } = await searchArchive(environment, account, where, false);
+  if (complete) return selection;
+  throw new Problem(
+    503,
+    'searching',
+    'Words are still being read',
+    'Tamsel is still reading words of the archive, so it can’t tell yet which messages match. Try again in a moment.',
+    undefined,
+    { 'retry-after': '5' },
+  );
 }

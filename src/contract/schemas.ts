@@ -255,6 +255,8 @@ export const Archive = v.object({
   files: FileAmount,
   /** Messages whose words are still being read: a search for a text does not find them yet. */
   unread: count,
+  /** Messages of whose text only the beginning is searched, or that could not be read. */
+  partly: count,
   /** When the bag was read back for which that is longest ago. */
   checkedAt: v.nullable(Timestamp),
   /** Messages and files that are not any more what was saved. */

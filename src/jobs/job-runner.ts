@@ -19,7 +19,7 @@ import {
 } from '../store/jobs';
 import { runById, updateRun } from '../store/runs/runs';
 import { readBag } from './archive/read-bag';
-import { repair } from './archive/repair';
+import { failRepair, repair } from './archive/repair';
 import { TooLarge, type Turn, type WorkContext } from './context';
 import { fenceOf } from './fence';
 import { leased } from './leased-server';
@@ -189,8 +189,9 @@ export class JobRunner {
     await fenced(async () => undefined);
     log.warn({ ...named(job), problem: problem.kind, err: error }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
-    // These are begun again by themselves, or by whoever wants them.
-    if (job.kind === 'quota-check' || job.kind === 'read-bag' || job.kind === 'repair') return finishJob(database, job);
+    // These are begun again by themselves.
+    if (job.kind === 'quota-check' || job.kind === 'read-bag') return finishJob(database, job);
+    if (job.kind === 'repair') return failRepair(this.context, job, problem);
     // What the server says can't be believed, or there is no room here: a person decides whether to go on.
     if (job.kind === 'run' && (problem.kind === 'unreadable-answer' || problem.kind === 'disk-full'))
       return this.pause(job, problem);

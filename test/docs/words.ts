@@ -66,7 +66,7 @@ Errors are problem details (RFC 9457). \`type\` is one of these, below \`/proble
 | \`criteria\` | 422 | the criteria can’t be read; \`at\` says where |
 | \`too-many-attempts\` | 429 | \`Retry-After\` says how long to wait |
 | \`too-many-streams\` \`too-many-accounts\` \`too-many-mails\` | 429 | over 20 streams of one session or token; more accounts than a session may have; over 20 mails today |
-| \`searching\` | 503 | the mail server is still searching; \`Retry-After\` |
+| \`searching\` | 503 | the mail server is still searching, or words of the archive are still being read; \`Retry-After\` |
 | \`no-room-for-accounts\` | 503 | the instance has as many accounts as its operator allows |
 | \`unavailable\` | 503 | no database or no worker |
 | \`internal\` | 500 | a fault of Tamsel; the log has it under the \`instance\` of the answer |

@@ -67,6 +67,12 @@ test('a text is found in every charset and encoding, as it reads and not as it w
   const mailbox = await archived(server());
   const before = await listed(mailbox, 'text ~ "lease"');
   assert.deepEqual([before.total.messages, before.complete], [0, false], 'words are not read yet, and that is said');
+  const all = { action: 'put-back', where: 'not text ~ lease' };
+  await assert.rejects(
+    mailbox.call('startRun', all),
+    /still reading words/,
+    'nothing is done with a part of what matches',
+  );
   await mailbox.work();
   for (const [what, { reads, doesNotRead }] of Object.entries(ENCODED)) {
     for (const text of reads) {

@@ -42,8 +42,11 @@ async function midstOf(folder: string, subject: string): Promise<{ path: string;
   return { path: join(folder, 'data', entry.path), at: entry.offset + entry.length - 4 };
 }
 
-test('a bit that fell is found, said with its message, and repaired from the mailbox', async () => {
+test('a bit that fell is found, said with its message and by mail, and repaired from the mailbox', async () => {
   const { mailbox, folder, count } = await bagged();
+  await mailbox.database.query(
+    `update account set settings = settings || '{"mailWhen": "long", "mailTo": "tern@mail.example"}'`,
+  );
   const before = readFileSync(join(folder, 'data/INBOX.mbox'));
   const { path, at } = await midstOf(folder, 'octets of all kinds');
   flip(path, at);
@@ -54,6 +57,11 @@ test('a bit that fell is found, said with its message, and repaired from the mai
     [['octets of all kinds', ['mailbox']]],
   );
   assert.equal((await mailbox.call('getArchive')).damaged.files, 1);
+  const notices = await mailbox.database.query<{ subject: string }>('select subject from notice');
+  assert.deepEqual(
+    notices.rows.map(({ subject }) => subject),
+    ['Bag 1 of your archive is damaged'],
+  );
   await mailbox.call('repairBag', undefined, BAG);
   await mailbox.work();
   const repaired = await bagOf(mailbox);

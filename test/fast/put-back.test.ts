@@ -107,6 +107,25 @@ test('a folder that is gone is made again', async () => {
   );
 });
 
+test('a folder whose UIDVALIDITY changes in mid-run, or that is deleted then, is looked up anew', async () => {
+  for (const happens of ['changes', 'is deleted'] as const) {
+    const { mailbox, before } = await archivedAndPurged(smallServer());
+    const { server } = mailbox;
+    const { id } = await mailbox.call('startRun', { action: 'put-back', bag: 1 });
+    let appended = 0;
+    // After the first of the two folders was filled.
+    server.after = (command) => {
+      if (command !== 'APPEND' || ++appended !== 2) return;
+      if (happens === 'changes') server.folder('Minutes').uidValidity++;
+      else server.folderList.splice(server.folderList.indexOf(server.folder('Minutes')), 1);
+    };
+    await mailbox.work();
+    const run = await mailbox.call('getRun', undefined, { run: `${id}` });
+    assert.deepEqual([run.state, run.done.messages, run.left], ['done', before.length, []], happens);
+    assert.deepEqual(hosted(server), before, happens);
+  }
+});
+
 test('killed before or after any command, each is there once at the end', async () => {
   for (const kind of ['before', 'after'] as const)
     for (let at = 1, cut = true; cut; at++) {

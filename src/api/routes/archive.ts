@@ -1,13 +1,13 @@
 import { createHash } from 'node:crypto';
 import { Readable } from 'node:stream';
 import * as v from 'valibot';
-import type { ZippedFile } from '../../archive/zip';
+import { between, type ZippedFile } from '../../archive/zip';
 import * as s from '../../contract/schemas';
 import { emlPath } from '../../core/archive/eml-path';
 import { safeName } from '../../core/archive/safe-name';
 import { partOfSection } from '../../core/mime/rewrite';
-import { MimeScanner } from '../../core/mime/scanner';
 import { decoded } from '../../mail/mime/decoded';
+import { openMessage } from '../../mail/mime/message-parts';
 import { readableMessage } from '../../mail/mime/readable-text';
 import type { Account } from '../../store/access/accounts';
 import {
@@ -19,7 +19,7 @@ import {
   archiveFigures,
 } from '../../store/archive/archived';
 import { filesWithParts } from '../../store/index/files';
-import { searchArchive } from '../archive-search';
+import { allOfArchive } from '../archive-search';
 import type { Environment } from '../environment';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
@@ -118,7 +118,7 @@ export const downloadArchive = route({
       throw invalid('Say one of where and bag.', [{ field: 'where', expected: 'exactly one of where and bag' }]);
     const ids =
       bag === undefined
-        ? await archivedIds(database, (await searchArchive(environment, account, where ?? '', false)).selection)
+        ? await archivedIds(database, await allOfArchive(environment, account, where ?? ''))
         : await archivedOfBag(database, account.id, bag);
     if (ids.length === 0) throw conflict('nothing-to-do', 'No message of the archive matches.');
     if (ids.length > MOST_ZIPPED)
@@ -156,11 +156,10 @@ export const downloadArchivedFile = route({
     const files = await filesWithParts(environment.database, account.id, message.message);
     const file = files.find(({ part }) => part !== '' && part === parameters.part);
     if (!file) throw notFound();
-    const scanner = new MimeScanner();
-    for await (const piece of read()) scanner.push(piece);
-    const part = partOfSection(scanner.end(), file.part);
+    const { structure } = await openMessage(read);
+    const part = partOfSection(structure, file.part);
     if (!part) throw notFound();
-    const octets = decoded(within(read(), part.bodyFrom, part.bodyTo), part.encoding);
+    const octets = decoded(between(read(), part.bodyFrom, part.bodyTo - 1), part.encoding);
     const body = Readable.toWeb(Readable.from(octets, { objectMode: false }));
     const name = safeName(file.name, 'file');
     return new Response(body as unknown as BodyInit, { headers: attachment('application/octet-stream', name) });
@@ -175,16 +174,4 @@ function attachment(type: string, name: string, size?: number): Record<string, s
     'cache-control': 'private, no-store',
     ...(size === undefined ? {} : { 'content-length': `${size}` }),
   };
-}
-
-/** The octets between two places. */
-async function* within(octets: AsyncIterable<Buffer>, from: number, to: number): AsyncGenerator<Buffer> {
-  let at = 0;
-  for await (const piece of octets) {
-    const begin = Math.max(0, from - at);
-    const end = Math.min(piece.length, to - at);
-    if (end > begin) yield piece.subarray(begin, end);
-    at += piece.length;
-    if (at >= to) return;
-  }
 }

@@ -312,11 +312,11 @@ export const holdBag = route({
       const found = await keptBag(client, account, parameters.bag);
       if (found.heldUntil !== null && body.until < found.heldUntil)
         throw conflict('bag-held', `Bag ${found.id} is held until ${found.heldUntil}. A hold can’t be made shorter.`);
+      const entry = await entryOf(environment, account, found);
+      if (entry.manifest === null)
+        throw conflict('bag-missing', `The files of bag ${found.id} are not on this machine any more.`);
       await storeHold(client, account.id, found.id, body);
-      await appendBagEntry(client, vault, account.id, 'bag-held', {
-        ...(await entryOf(environment, account, found)),
-        ...body,
-      });
+      await appendBagEntry(client, vault, account.id, 'bag-held', { ...entry, ...body });
       const now = (await bagById(client, account.id, found.id)) as Bag;
       await tell(client, account.id, 'bag', now);
       return now;
@@ -452,7 +452,7 @@ export const deleteBag = route({
       if (bag.place === 'here' && bag.saved.files > 0) await wantProof(client, environment, identity, account);
       await updateBag(client, account.id, bag.id, { state: 'erased' });
       await dropArchived(client, account.id, bag.id);
-      if (bag.place === 'here' && bag.saved.files > 0)
+      if (bag.place === 'here' && bag.state !== 'erased' && bag.saved.files > 0)
         await appendBagEntry(
           client,
           environment.vault,

@@ -30,7 +30,7 @@ import {
   runsOf,
   updateRun,
 } from '../../store/runs/runs';
-import { searchArchive } from '../archive-search';
+import { allOfArchive } from '../archive-search';
 import { criteriaFrom, readyCriteria } from '../criteria';
 import type { Environment } from '../environment';
 import type { Identity } from '../identity';
@@ -295,7 +295,7 @@ async function startPutBack(
   const found =
     body.where === undefined
       ? undefined
-      : await archivedIds(database, (await searchArchive(environment, source, body.where, false)).selection);
+      : await archivedIds(database, await allOfArchive(environment, source, body.where));
   const run = await transaction(database, async (client) => {
     const folders = await foldersOf(client, account.id);
     const to = body.to === undefined ? null : folders.find(({ path, repeats }) => path === body.to && !repeats)?.id;

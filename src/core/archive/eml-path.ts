@@ -1,7 +1,5 @@
+import { safeLevels } from './safe-levels';
 import { numbered, safeName } from './safe-name';
-
-/** Levels of folders that a path keeps; deeper ones are one name with the last. */
-const MAX_LEVELS = 12;
 
 /** What names the file of a message. */
 export interface NamedMessage {
@@ -21,9 +19,6 @@ export interface NamedMessage {
  * each path the only one, in any letter case, and always the same.
  */
 export function emlPath({ id, folder, day, author, subject }: NamedMessage): string {
-  const levels = folder.split('/');
-  const rest = levels.slice(MAX_LEVELS - 1).join('_');
-  const names = [...levels.slice(0, MAX_LEVELS - 1), ...(rest === '' ? [] : [rest])];
   const name = safeName(`${day} ${author || 'unknown sender'}, ${subject || 'no subject'}`, day);
-  return [...names.map((level) => safeName(level, 'folder')), numbered(`${name}.eml`, id)].join('/');
+  return [...safeLevels(folder), numbered(`${name}.eml`, id)].join('/');
 }

@@ -31,11 +31,12 @@ export default function Archive() {
             />
           </div>
           <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_300px] gap-3.5 max-tank:flex max-tank:flex-col">
-            {parseCriteria(where).ok && <ArchivedList key={where} where={where} unread={archive.data.unread} />}
+            {parseCriteria(where).ok && <ArchivedList key={where} where={where} archive={archive.data} />}
             <HowSafe archive={archive.data} bags={bags} />
           </div>
         </>
       )}
+      {archive.data.messages === 0 && bags.length > 0 && <HowSafe archive={archive.data} bags={bags} />}
     </>
   );
 }

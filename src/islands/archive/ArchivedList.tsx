@@ -1,5 +1,5 @@
 import { useMemo, useState } from 'react';
-import type { Message, Run } from '../../contract/types';
+import type { Archive, Message, Run } from '../../contract/types';
 import { useAccount, useChange, useFigures, useLevel } from '../../ui/api/account';
 import { type Column, Grid } from '../../ui/grid/Grid';
 import { isMarked, keyMarks, type Marking, nothing } from '../../ui/grid/marking';
@@ -17,7 +17,8 @@ const idOf = ({ id }: Message) => id;
 const DESCENDING = new Set(['size', 'date']);
 
 /** The messages of the archive that match, to be looked at and put back. */
-export function ArchivedList({ where, unread }: { where: string; unread: number }) {
+export function ArchivedList({ where, archive }: { where: string; archive: Archive }) {
+  const { unread, partly } = archive;
   const { base } = useAccount();
   const figures = useFigures();
   const [marking, setMarking] = useState<Marking<number>>(nothing());
@@ -74,6 +75,7 @@ export function ArchivedList({ where, unread }: { where: string; unread: number 
           {text.archive.unread(text.messages(unread, count(unread)))}
         </p>
       )}
+      {partly > 0 && <p className="note mb-2">{text.archive.partly(text.messages(partly, count(partly)))}</p>}
       <Grid
         label={text.archive.label}
         columns={columnsOf(figures, largest)}

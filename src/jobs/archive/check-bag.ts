@@ -41,11 +41,13 @@ export async function checkBag(
     if (givesWay && (await isAwaited(database, account.id))) return false;
   }
   // Whoever was killed while it was held left it as it was.
-  if (bag.heldUntil !== null) await folder.protect();
+  if (bag.heldUntil !== null && (await folder.isWhole())) await folder.protect();
   const tags = await folder.tagsThatDiffer();
   await fenced(async (client) => {
     await endReading(client, account.id, bag.id, tags);
     const now = (await bagById(client, account.id, bag.id)) as Bag;
+    // What was deleted meanwhile is not damaged.
+    if (now.state !== 'done') return;
     if (now.damaged.files + tags.length > 0) await noticeOfDamage(client, account, now);
     await tell(client, account.id, 'bag', now);
     await tell(client, account.id, 'level', {});

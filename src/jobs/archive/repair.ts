@@ -6,7 +6,7 @@ import { decoded } from '../../mail/mime/decoded';
 import { isOfOne, MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
-import { type Bag, bagById } from '../../store/archive/bags';
+import { type Bag, bagById, updateBag } from '../../store/archive/bags';
 import { type DamagedFile, damagedFiles, noteRepaired, noteTags } from '../../store/archive/fixity';
 import { tell } from '../../store/events';
 import { folderById, generationById } from '../../store/index/folders';
@@ -48,11 +48,28 @@ export async function repair(
       }
     await repairTags(context, account, bag, folder, fenced);
     await fenced(async (client) => {
+      await updateBag(client, account.id, bag.id, { problem: null });
       await tell(client, account.id, 'bag', await bagById(client, account.id, bag.id));
       await tell(client, account.id, 'level', {});
     });
   }
   await finishJob(database, job);
+}
+
+/** Ends a repair that can't go on, and says why at the bag. */
+export async function failRepair(
+  context: WorkContext,
+  job: Job,
+  problem: { kind: string; detail: string },
+): Promise<void> {
+  await fenceOf(
+    context,
+    job,
+  )(async (client) => {
+    await updateBag(client, job.account, job.subject, { problem });
+    await tell(client, job.account, 'bag', await bagById(client, job.account, job.subject));
+    await finishJob(client, job);
+  });
 }
 
 async function isRepaired(

@@ -85,10 +85,16 @@ export class PutBack {
   /** Puts messages back that were in one folder. */
   private async putBack(pack: readonly PendingPutBack[]): Promise<void> {
     const outcomes: Outcomes = new Map();
-    const destination = await this.destinationOf((pack[0] as PendingPutBack).folder);
-    const reason = destination ? await this.opener.open(destination.generation) : 'folder-gone';
-    if (reason === 'changed')
-      throw new MailProblem('folder-gone', 'A folder changed while messages were put back into it.');
+    const { folder } = pack[0] as PendingPutBack;
+    let destination = await this.destinationOf(folder);
+    let reason = destination ? await this.opener.open(destination.generation) : 'folder-gone';
+    if (destination && (reason === 'changed' || reason === 'folder-gone')) {
+      // It changed in mid-run, or was deleted: once more, from what is there now.
+      this.targets.delete(folder);
+      this.destinations.forget(destination.folder.id);
+      destination = await this.destinationOf(folder);
+      reason = destination ? await this.opener.open(destination.generation) : 'folder-gone';
+    }
     if (!destination || reason) for (const { id } of pack) outcomes.set(id, reason ?? 'folder-gone');
     else await this.putInto(destination, pack, outcomes);
     await this.leave(outcomes);

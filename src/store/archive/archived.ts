@@ -9,28 +9,15 @@ import type { Ranges } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
 import { type Queryable, rows, theRow } from '../database';
 import { filesOfMessage } from '../index/files';
+import type { ListedMessage } from '../index/messages';
 import { hasAllWords } from '../index/word-index';
 import type { FileAmount } from './bags';
 
 /** A message of the archive, as it was when it was saved. */
-export interface ArchivedMessage {
-  id: number;
+export interface ArchivedMessage extends Omit<ListedMessage, 'origin' | 'trashedBy' | 'placedAt'> {
   bag: number;
   /** Of the index. */
   message: number;
-  /** The path of the folder that it was in. */
-  folder: string;
-  uid: number;
-  from: { name: string; address: string } | null;
-  subject: string;
-  date: Date | null;
-  received: Date;
-  size: number;
-  flags: string[];
-  category: Category;
-  keywords: string[];
-  files: { name: string; type: string; size: number }[];
-  flaws: string[];
 }
 
 /** What a bag's whole messages are, in the order of their places: what was saved of them, and the placement that it was read from. */
@@ -60,6 +47,14 @@ export async function enterArchived(db: Queryable, account: number, bag: number)
      insert into archived (account, id, bag, message, folder, uid, size, received, dated, flags, keywords, category)
      select $1, taken.first + number - 1, $2, message, a.id, uid, encoded, received, dated, flags, keywords, category
      from found join archive_folder a on a.account = $1 and a.path = found.path, taken`,
+    [account, bag],
+  );
+  // So that nobody has to count them each time.
+  await db.query(
+    `update bag_part c set (messages, octets) = (
+       select count(*), coalesce(sum(s.size), 0) from bag_file s
+       where s.account = $1 and s.bag = $2 and s.path = c.path and s.at is not null and s.reason is null)
+     where c.account = $1 and c.bag = $2`,
     [account, bag],
   );
 }
@@ -226,6 +221,8 @@ export interface ArchiveFigures extends Amount {
   files: FileAmount;
   /** Messages whose words are not known yet: a search for a text does not find them. */
   unread: number;
+  /** Messages of whose text only the beginning is searched, or that could not be read. */
+  partly: number;
   /** When the bag was read back for which that is longest ago; null where there is none. */
   checkedAt: Date | null;
   /** What is not any more what was saved. */
@@ -235,30 +232,35 @@ export interface ArchiveFigures extends Amount {
 }
 
 export async function archiveFigures(db: Queryable, account: number): Promise<ArchiveFigures> {
-  const [messages, bags] = await Promise.all([
+  const [messages, bags, unread] = await Promise.all([
     theRow<Amount>(
       db,
       'select count(*)::int as messages, coalesce(sum(size), 0)::bigint as bytes from archived where account = $1',
       [account],
     ),
-    theRow<Pick<ArchiveFigures, 'files' | 'checkedAt' | 'damaged' | 'onlyHere'>>(
+    theRow<Omit<ArchiveFigures, keyof Amount | 'unread'>>(
       db,
-      `with saved as materialized (
-         select s.*, b.form from bag b join bag_file s on s.account = b.account and s.bag = b.id and s.reason is null
-         where b.account = $1 and b.place = 'here' and b.state = 'done')
-       select ${filesAmount('s.size', `s.file % 512 <> ${WHOLE_MESSAGE}`)} as files,
-         ${filesAmount('s.size', 's.damaged_at is not null')} as damaged,
-         ${filesAmount(
-           's.size',
-           `case when s.at is null then s.copied_at is null else not exists (
-              select from bag_part c where c.account = $1 and c.bag = s.bag and c.path = s.path and c.copied_at is not null) end`,
-         )} as "onlyHere",
-         (select min(checked_at) from bag where account = $1 and place = 'here' and state = 'done') as "checkedAt"
-       from saved s`,
+      // Of mail each mbox file is looked at, and not each message.
+      `with kept as materialized (select * from bag where account = $1 and place = 'here' and state = 'done'),
+       saved as materialized (
+         select s.size, s.copied_at, s.file from kept b join bag_file s on s.account = $1 and s.bag = b.id and s.reason is null
+         where b.form = 'files'),
+       fallen as materialized (
+         select s.size from kept b join bag_file s on s.account = $1 and s.bag = b.id and s.damaged_at is not null),
+       part as materialized (select c.* from kept b join bag_part c on c.account = $1 and c.bag = b.id and c.copied_at is null)
+       select (select ${filesAmount('size', `file % 512 <> ${WHOLE_MESSAGE}`)} from saved) as files,
+         (select ${filesAmount('size', 'true')} from fallen) as damaged,
+         (select json_build_object('files', f.files + p.messages, 'bytes', f.bytes + p.octets) from
+            (select count(*) filter (where copied_at is null) as files,
+               coalesce(sum(size) filter (where copied_at is null), 0) as bytes from saved) f,
+            (select coalesce(sum(messages), 0) as messages, coalesce(sum(octets), 0) as octets from part) p) as "onlyHere",
+         (select min(checked_at) from kept) as "checkedAt",
+         (select coalesce(sum(words_partly), 0)::int from kept) as partly`,
       [account],
     ),
+    unreadCount(db, account),
   ]);
-  return { ...messages, ...bags, unread: await unreadCount(db, account) };
+  return { ...messages, ...bags, unread };
 }
 
 function filesAmount(bytes: string, condition: string): string {

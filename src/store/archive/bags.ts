@@ -94,8 +94,7 @@ const COLUMNS = `id, label, form, place, folder, state, json_build_object('files
     select json_build_object('files', count(*), 'bytes', coalesce(sum(f.size), 0)) from bag_file f
     where f.account = bag.account and f.bag = bag.id and f.reason is null and f.copied_at is null)
   else (
-    select json_build_object('files', count(f.file), 'bytes', coalesce(sum(f.size), 0)) from bag_part c
-    join bag_file f on f.account = c.account and f.bag = c.bag and f.path = c.path and f.at is not null and f.reason is null
+    select json_build_object('files', coalesce(sum(c.messages), 0), 'bytes', coalesce(sum(c.octets), 0)) from bag_part c
     where c.account = bag.account and c.bag = bag.id and c.copied_at is null)
   end as "onlyHere",
   (select json_build_object('id', r.id, 'state', r.state, 'done', json_build_object('messages', r.done_messages, 'bytes', r.done_bytes))

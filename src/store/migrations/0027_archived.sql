@@ -78,6 +78,9 @@ create table bag_part (
   path      text not null,
   size      bigint not null,
   sha256    bytea not null,
+  -- What it holds that was saved, in octets of the messages themselves.
+  messages  int not null default 0,
+  octets    bigint not null default 0,
   -- When a copy of it that lies elsewhere was handed in and was equal.
   copied_at timestamptz,
   primary key (account, bag, path),

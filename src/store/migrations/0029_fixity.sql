@@ -5,8 +5,6 @@ alter table bag
   add column read_asked    boolean not null default false,
   -- Since when it is being read again; null while it is not. What has a later checked_at was read since.
   add column reading_since timestamptz,
-  -- Somebody wants it repaired from what is there.
-  add column repair_asked  boolean not null default false,
   -- Files of the bag besides what was saved (its manifests and index) that are not what they were.
   add column tags_damaged  text[] not null default '{}';
 create index bag_due on bag (checked_at) where place = 'here' and state = 'done';

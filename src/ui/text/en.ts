@@ -347,6 +347,7 @@ export const en = {
     putBackMarked: 'Put back',
     unread: (messages: string) =>
       `Tamsel is still reading the words of ${messages}. A search for text does not find them yet.`,
+    partly: (messages: string) => `Of ${messages} only the beginning of the text is searched, or it can’t be read.`,
     nothing: 'No message of the archive matches.',
     keys: 'Words in the text are searched too. Space marks, Ctrl+A marks all, Enter shows a message as it was.',
     download: (messages: string) => `Download ${messages} as .eml files`,
