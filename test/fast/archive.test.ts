@@ -155,7 +155,7 @@ test('a message that lies in another bag is not saved twice, but its copy is rea
   );
 });
 
-test('who cancels while it saves keeps all mail, and no half of a bag; who pauses goes on where it was', async () => {
+test('who cancels while it saves keeps every message, and no half of a bag; who pauses goes on where it was', async () => {
   for (const verb of ['pause', 'cancel'] as const) {
     const mailbox = await Mailbox.open(difficultServer());
     const { server } = mailbox;

@@ -258,7 +258,7 @@ function SaveAll() {
   const save = useChange<void, Bag>(
     () => '/bags',
     'POST',
-    () => ({ place: 'here', what: 'mail', where: '', label: text.archive.allMail }),
+    () => ({ place: 'here', what: 'mail', where: '', label: text.archive.wholeMailbox }),
     ['bags'],
   );
   return (
