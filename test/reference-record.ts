@@ -5,7 +5,7 @@ import { type EmailAddress, mailbox } from '../src/core/mailbox/email-address';
 import { readFlags } from '../src/core/mailbox/flags';
 import type { Flaw, MessageRecord } from '../src/core/mailbox/record';
 import { oneLine, storable } from '../src/core/text';
-import { HEADER_FIELDS } from '../src/mail/imap/fetch/header';
+import { HEADER_FIELDS } from '../src/mail/mime/header';
 
 const BULK_FIELDS = new Set(HEADER_FIELDS.slice(2).map((name) => name.toLowerCase()));
 

@@ -5,7 +5,7 @@ import { ImapFlow } from 'imapflow';
 import { decodeModifiedUtf7 } from '../../src/core/mailbox/modified-utf7';
 import { countOf } from '../../src/core/sets/ranges';
 import { connectImap } from '../../src/mail/imap/connect';
-import { HEADER_FIELDS } from '../../src/mail/imap/fetch/header';
+import { HEADER_FIELDS } from '../../src/mail/mime/header';
 import { fuzzDecoder } from '../decoder/fuzz';
 import { DOVECOT_PASSWORD, DOVECOT_USER, fillFolder, startDovecot } from '../dovecot';
 import { cleanUp, demoScenario, PASSWORD, startStandIn, USER } from '../harness';

@@ -10,11 +10,11 @@ import { copiedUids } from '../../src/mail/imap/answers/copyuid';
 import { readSet } from '../../src/mail/imap/answers/search';
 import { Dialogue } from '../../src/mail/imap/channel/dialogue';
 import { refusal } from '../../src/mail/imap/channel/refusals';
-import { readAuthor } from '../../src/mail/imap/fetch/author';
 import { fetchCommand } from '../../src/mail/imap/fetch/bulk';
-import { readHeader } from '../../src/mail/imap/fetch/header';
 import { readRecord } from '../../src/mail/imap/fetch/record';
 import { readStatus } from '../../src/mail/imap/wire/status';
+import { readAuthor } from '../../src/mail/mime/author';
+import { readHeader } from '../../src/mail/mime/header';
 
 /**
  * Nothing that mail or a server writes may cost more than its length. Each shape is read at a length and at four times that:

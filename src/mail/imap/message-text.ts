@@ -2,9 +2,9 @@ import libqp from 'libqp';
 import { storable } from '../../core/text';
 import { readHtml } from '../html/reader';
 import { decodeCharset } from '../mime/charset';
+import { parameterOf } from '../mime/parameter';
 import type { Channel } from './channel/channel';
 import type { Patience } from './channel/timeouts';
-import { parameterOf } from './fetch/parameters';
 import { readParts } from './fetch/structure';
 import type { Cursor } from './wire/cursor';
 

@@ -1,7 +1,7 @@
 import type { EmailAddress } from '../../../core/mailbox/email-address';
 import { decodeWords } from '../../mime/charset';
+import { clean } from '../../mime/clean';
 import type { Cursor } from '../wire/cursor';
-import { clean } from './clean';
 
 const MAX_RECIPIENTS = 500;
 

@@ -1,9 +1,9 @@
 import type { EmailAddress } from '../../../core/mailbox/email-address';
 import { readFlags } from '../../../core/mailbox/flags';
+import { readAuthor } from '../../mime/author';
 import type { FlagsRecord, Outline } from '../../server';
 import type { Cursor } from '../wire/cursor';
 import { readInternalDate } from '../wire/dates';
-import { readAuthor } from './author';
 import { readWords } from './record';
 
 /** The data items of a first ranking: a sixth of the octets of all. */

@@ -2,10 +2,10 @@ import type { MessageFile } from '../../../core/files/file';
 import { readFlags } from '../../../core/mailbox/flags';
 import type { Flaw, MessageRecord } from '../../../core/mailbox/record';
 import { oneLine } from '../../../core/text';
+import { HEADER_FIELDS, type HeaderFields, readHeader } from '../../mime/header';
 import type { Cursor } from '../wire/cursor';
 import { readInternalDate } from '../wire/dates';
 import { type Envelope, readEnvelope } from './envelope';
-import { HEADER_FIELDS, type HeaderFields, readHeader } from './header';
 import { readFiles } from './structure';
 
 /** The data items of all that is kept of a message. */

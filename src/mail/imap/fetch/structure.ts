@@ -1,7 +1,8 @@
 import { fileOf, MAX_FILES, type MessageFile } from '../../../core/files/file';
 import { NOTE_DESCRIPTION } from '../../../core/mime/note';
+import { parameterOf } from '../../mime/parameter';
 import type { Cursor } from '../wire/cursor';
-import { parameterOf, readParameters } from './parameters';
+import { readParameters } from './parameters';
 
 /** The deepest nesting that is followed; what lies below a hostile tower of parts is not listed. */
 const MAX_DEPTH = 32;

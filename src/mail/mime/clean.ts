@@ -1,4 +1,4 @@
-import { oneLine } from '../../../core/text';
+import { oneLine } from '../../core/text';
 
 /** Longest text kept of a field; a hostile header may hold megabytes. */
 const MAX_LENGTH = 2_000;

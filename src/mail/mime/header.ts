@@ -1,5 +1,5 @@
-import { oneLine } from '../../../core/text';
-import { decodeWords } from '../../mime/charset';
+import { oneLine } from '../../core/text';
+import { decodeWords } from './charset';
 
 /** The fields fetched besides the envelope: of threads (RFC 5322), lists (2369, 2919) and machines (3834). */
 export const HEADER_FIELDS = [

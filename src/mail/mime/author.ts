@@ -1,6 +1,6 @@
 import addressParser from 'nodemailer/lib/addressparser/index.js';
-import { type EmailAddress, mailbox } from '../../../core/mailbox/email-address';
-import { decodeWords } from '../../mime/charset';
+import { type EmailAddress, mailbox } from '../../core/mailbox/email-address';
+import { decodeWords } from './charset';
 import { clean } from './clean';
 
 /** Characters of a field that are read: of its first author only, and any sender can make it as long as a message may be. */

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import { readHeader } from './header';
-import { parameterOf } from './parameters';
+import { parameterOf } from './parameter';
 
 test('fields are unfolded (RFC 5322 §2.2.3), known in any case, and of a repeated one the first counts', () => {
   const header = [
