@@ -23,6 +23,7 @@ module.exports = {
         'mime',
         'archive',
         'mailbox',
+        'brought',
         'sets',
         'threads',
         'authorization',

@@ -6,7 +6,7 @@ import { type Wait, waitOf } from '../store/jobs';
 export async function waitsOf(
   db: Queryable,
   account: number,
-  kind: 'scan' | 'run' | 'save',
+  kind: 'scan' | 'run' | 'save' | 'bring-in',
   { id, state }: { id: number; state: string },
 ): Promise<{ waits?: Wait }> {
   if (state !== 'queued' && state !== 'running') return {};

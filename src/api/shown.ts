@@ -1,4 +1,5 @@
 import type { Account } from '../store/access/accounts';
+import type { Bag } from '../store/archive/bags';
 import type { Scan } from '../store/index/scans';
 
 /** An account as a session shows it. */
@@ -12,4 +13,14 @@ export function shownSettings({ settings }: Account, canMail: boolean) {
 
 export function shownScan({ problem, endedAt, outline, attempts: _, ...scan }: Scan) {
   return { ...scan, ...(problem ? { problem } : {}), ...(endedAt ? { endedAt } : {}), ...(outline ? { outline } : {}) };
+}
+
+export function shownBag({ wanted: _, attempts: __, problem, endedAt, checkedAt, keptUntil, ...bag }: Bag) {
+  return {
+    ...bag,
+    ...(problem ? { problem } : {}),
+    ...(endedAt ? { endedAt } : {}),
+    ...(checkedAt ? { checkedAt } : {}),
+    ...(keptUntil ? { keptUntil } : {}),
+  };
 }

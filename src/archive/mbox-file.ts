@@ -18,8 +18,17 @@ export interface AddedMessage {
   sha256: string;
 }
 
-/** An mbox file (RFC 4155) while it is written. Messages are only ever added behind the others. */
+/**
+ * An mbox file (RFC 4155) while it is written. Messages are only ever added behind the others; small ones are written together,
+ * at the latest when the disk is to keep them.
+ */
 export class MboxFile {
+  private held: Uint8Array[] = [];
+  private octetsHeld = 0;
+  /** Octets that were written, or are being. */
+  private written: number;
+  /** What is being written. Once that failed nothing more is written, and whoever asks hears of it. */
+  private writing: Promise<void> = Promise.resolve();
   private flushing: Promise<void> = Promise.resolve();
   private nextFlush: Promise<void> | undefined;
   /** The last of them, where no more is added. */
@@ -27,9 +36,11 @@ export class MboxFile {
 
   private constructor(
     private readonly file: FileHandle,
-    /** Octets that it has. */
+    /** Octets that it has, those included that are still to be written. */
     public end: number,
-  ) {}
+  ) {
+    this.written = end;
+  }
 
   /** Makes a new one. @throws DiskFull */
   static async create(path: string): Promise<MboxFile> {
@@ -55,23 +66,11 @@ export class MboxFile {
         yield piece;
       }
     }
-    let held: Uint8Array[] = [Buffer.from(line, 'latin1')];
-    let octetsHeld = 0;
-    const writeHeld = async () => {
-      const all = Buffer.concat(held);
-      held = [];
-      octetsHeld = 0;
-      await this.write(all);
-    };
     try {
-      for await (const piece of quoted(counted())) {
-        held.push(piece);
-        octetsHeld += piece.length;
-        if (octetsHeld >= WRITTEN_AT_ONCE) await writeHeld();
-      }
+      await this.append(Buffer.from(line, 'latin1'));
+      for await (const piece of quoted(counted())) await this.append(piece);
       // A message without a line end gets one, so that the empty line behind it is one.
-      held.push(Buffer.from((last === LF ? '' : '\n') + SEPARATOR));
-      await writeHeld();
+      await this.append(Buffer.from((last === LF ? '' : '\n') + SEPARATOR));
     } catch (error) {
       await this.takeBack(at);
       throw error;
@@ -79,19 +78,36 @@ export class MboxFile {
     return { at, length: this.end - at, size, sha256: hash.digest('hex') };
   }
 
-  /** Takes all from a place on away again. */
-  async takeBack(to: number): Promise<void> {
-    await this.file.truncate(to);
-    this.end = to;
+  private async append(octets: Uint8Array): Promise<void> {
+    this.held.push(octets);
+    this.octetsHeld += octets.length;
+    this.end += octets.length;
+    if (this.octetsHeld >= WRITTEN_AT_ONCE) await this.writeHeld();
   }
 
-  private async write(octets: Uint8Array): Promise<void> {
+  /** Takes all from a place on away again. */
+  async takeBack(to: number): Promise<void> {
+    await this.writeHeld().catch(() => undefined);
+    await this.file.truncate(to);
+    this.end = to;
+    this.written = to;
+  }
+
+  private writeHeld(): Promise<void> {
+    const { held, written } = this;
+    this.held = [];
+    this.written += this.octetsHeld;
+    this.octetsHeld = 0;
+    this.writing = this.writing.then(() => (held.length > 0 ? this.write(Buffer.concat(held), written) : undefined));
+    // Whoever flushes hears of a failure.
+    this.writing.catch(() => undefined);
+    return this.writing;
+  }
+
+  private async write(octets: Uint8Array, at: number): Promise<void> {
     await orDiskFull(async () => {
-      for (let done = 0; done < octets.length; ) {
-        const { bytesWritten } = await this.file.write(octets, done, octets.length - done, this.end);
-        done += bytesWritten;
-        this.end += bytesWritten;
-      }
+      for (let done = 0; done < octets.length; )
+        done += (await this.file.write(octets, done, octets.length - done, at + done)).bytesWritten;
     });
   }
 
@@ -102,7 +118,7 @@ export class MboxFile {
       .catch(() => undefined)
       .then(() => {
         this.nextFlush = undefined;
-        this.flushing = orDiskFull(() => this.file.datasync());
+        this.flushing = this.writeHeld().then(() => orDiskFull(() => this.file.datasync()));
         return this.flushing;
       });
     return this.nextFlush;

@@ -1,10 +1,9 @@
 import { createHash } from 'node:crypto';
-import { type FileHandle, open } from 'node:fs/promises';
+import { open } from 'node:fs/promises';
 import { SEPARATOR, unquoted } from '../core/archive/mbox';
 import { UNREADABLE } from './disk';
+import { CHUNK, Window } from './window';
 
-/** Octets that are read at a time. */
-const CHUNK = 4 * 1024 * 1024;
 /** Octets of a line before a message: core/archive/mbox writes no longer one. */
 const LONGEST_LINE = 1024;
 const LF = 0x0a;
@@ -118,39 +117,4 @@ async function isAsAdded(window: Window, { at, length, size, sha256, line }: Mes
   }
   if (read < size || hash.digest('hex') !== sha256) return false;
   return (await window.octets(to, at + length))?.toString('latin1') === SEPARATOR;
-}
-
-/** The octets of a file, read a few at a time, one behind the other. */
-class Window {
-  private from = 0;
-  private held = Buffer.alloc(0);
-
-  /** @param chunk octets that are read at a time. */
-  constructor(
-    private readonly file: FileHandle,
-    private readonly chunk = CHUNK,
-  ) {}
-
-  /** So many octets, no more than are read at a time; undefined where the file ends before. */
-  async octets(from: number, to: number): Promise<Buffer | undefined> {
-    if (from < this.from || to > this.from + this.held.length) {
-      const { bytesRead, buffer } = await this.file.read(Buffer.allocUnsafe(this.chunk), 0, this.chunk, from);
-      this.from = from;
-      this.held = buffer.subarray(0, bytesRead);
-    }
-    return to <= this.from + this.held.length ? this.held.subarray(from - this.from, to - this.from) : undefined;
-  }
-
-  /** Ends where the file does. */
-  async *between(from: number, to: number): AsyncGenerator<Buffer> {
-    for (let at = from; at < to; ) {
-      // What is held is given before more is read.
-      const heldTo = this.from + this.held.length;
-      const next = at >= this.from && at < heldTo ? Math.min(to, heldTo) : Math.min(to, at + this.chunk);
-      const octets = await this.octets(at, next);
-      if (!octets) return;
-      yield octets;
-      at = next;
-    }
-  }
 }

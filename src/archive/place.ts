@@ -3,6 +3,7 @@ import { join, resolve } from 'node:path';
 import { Bag } from './bag';
 import { removeTree } from './disk';
 import { Scratch } from './scratch';
+import { Upload } from './upload';
 
 /** Where the bags of all accounts are on this machine. */
 export class ArchivePlace {
@@ -30,9 +31,19 @@ export class ArchivePlace {
     return found ? found.bavail * found.bsize : null;
   }
 
+  /** Where files of work under way are. */
+  get scratchFolder(): string {
+    return join(this.directory, 'scratch');
+  }
+
   /** Room for work under way, to be closed. */
   scratch(): Scratch {
-    return new Scratch(join(this.directory, 'scratch'));
+    return new Scratch(this.scratchFolder);
+  }
+
+  /** What is brought in for a bag. @param folder of the bag. */
+  upload(account: number, folder: string): Upload {
+    return new Upload(join(this.directory, String(account), `${folder}.upload`));
   }
 
   /** @param folder a safe name. */

@@ -55,7 +55,8 @@ export class Scratch {
   }
 }
 
-async function nameless(folder: string): Promise<FileHandle> {
+/** A file without a name, to be written and read: nothing of it is left once it is closed, however that comes. @throws DiskFull */
+export async function nameless(folder: string): Promise<FileHandle> {
   await makeFolder(folder);
   const path = join(folder, randomUUID());
   const file = await orDiskFull(() => open(path, 'wx+', 0o600));

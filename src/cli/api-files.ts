@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { createReadStream, createWriteStream } from 'node:fs';
-import { readdir, stat } from 'node:fs/promises';
-import { join, sep } from 'node:path';
+import { open, readdir, stat } from 'node:fs/promises';
+import { basename, join, sep } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { EXIT, Stop } from './exits';
@@ -69,4 +69,43 @@ async function sha256Of(path: string): Promise<string> {
   const hash = createHash('sha256');
   await pipeline(createReadStream(path), hash);
   return hash.digest('hex');
+}
+
+/** Octets that are sent at a time; the API takes so many. */
+const SENT_AT_ONCE = 8 * 2 ** 20;
+
+/** A bag whose file comes in. */
+export interface ArrivingBag {
+  id: number;
+  brought: { name: string; size: number; received: number } | null;
+}
+
+/**
+ * Sends the octets of a file, from the first that is not there yet.
+ *
+ * @param begin gives the bag for a file of a name and a size.
+ * @param send gives the bag as it is after it got octets from a place on.
+ */
+export async function upload(
+  path: string,
+  begin: (name: string, size: number) => Promise<ArrivingBag>,
+  send: (bag: number, at: number, octets: Uint8Array) => Promise<ArrivingBag>,
+): Promise<ArrivingBag> {
+  const file = await open(path).catch(() => {
+    throw new Stop(EXIT.usage, `There is no file ${path} that can be read.`);
+  });
+  try {
+    const { size } = await file.stat();
+    if (size === 0) throw new Stop(EXIT.usage, `The file ${path} is empty.`);
+    let bag = await begin(basename(path), size);
+    for (let at = bag.brought?.received ?? 0; at < size; at = bag.brought?.received ?? size) {
+      const length = Math.min(SENT_AT_ONCE, size - at);
+      const { bytesRead, buffer } = await file.read(new Uint8Array(length), 0, length, at);
+      if (bytesRead === 0) throw new Stop(EXIT.failed, `The file ${path} became shorter while it was sent.`);
+      bag = await send(bag.id, at, buffer.subarray(0, bytesRead));
+    }
+    return bag;
+  } finally {
+    await file.close();
+  }
 }

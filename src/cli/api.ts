@@ -3,7 +3,7 @@ import { pipeline } from 'node:stream/promises';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { parseArgs } from 'node:util';
 import { printOctets } from '../core/units';
-import { type CopyVerdict, checkCopy, download } from './api-files';
+import { type ArrivingBag, type CopyVerdict, checkCopy, download, upload } from './api-files';
 import { type MessagePage, messageLines } from './api-messages';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
@@ -28,6 +28,8 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api hold BAG --until DAY --reason TEXT         nobody can delete it before
   ./tamsel api download BAG FILE                          as a ZIP archive; a FILE that is there is gone on with
   ./tamsel api check BAG FOLDER                           compares an unpacked copy; 0 only if all of it is equal
+  ./tamsel api bring-in FILE [--folder FOLDER] [--quoting mboxrd|…] [--label TEXT]   mail that was saved elsewhere: an mbox
+           file, a Maildir as tar or ZIP, .eml alone or in a ZIP, a downloaded bag; what broke off is gone on with
   ./tamsel api scan
   ./tamsel api runs
   ./tamsel api run trash|archive|purge|restore|strip|shrink [--lots 1,2] [--where CRITERIA] [--folder PATH] [--run N] [--expect MESSAGES]
@@ -62,7 +64,11 @@ export async function api(args: string[]): Promise<number> {
       throw new Stop(EXIT.usage, `Say the number of a bag and a path: ./tamsel api ${command} 1 …`);
     return command === 'download' ? downloaded(ask, `${action}`, last) : checked(ask, `${action}`, last);
   }
-  let answer = (await carryOut(ask, command, action, options)) as Row;
+  if (command === 'bring-in' && action === undefined)
+    throw new Stop(EXIT.usage, 'Say which file: ./tamsel api bring-in old-mail.mbox.');
+  let answer = (
+    command === 'bring-in' ? await bringIn(ask, `${action}`, options) : await carryOut(ask, command, action, options)
+  ) as Row;
   const work = WORK[command];
   const isWork = work !== undefined;
   if (isWork && options.wait) answer = await ended(ask, `/${work}/${answer.id}`);
@@ -94,6 +100,7 @@ function read(args: string[]): { words: string[]; options: Options } {
         expect: text,
         to: text,
         until: text,
+        quoting: text,
         reason: text,
         archive: { type: 'boolean' },
         wait: { type: 'boolean' },
@@ -117,7 +124,7 @@ async function writeMessages(ask: Ask, options: Options): Promise<void> {
 }
 
 /** Where the API tells how far work is, by the command that begins it. */
-const WORK: Readonly<Record<string, string>> = { scan: 'scans', run: 'runs', save: 'bags' };
+const WORK: Readonly<Record<string, string>> = { scan: 'scans', run: 'runs', save: 'bags', 'bring-in': 'bags' };
 
 async function downloaded(ask: Ask, bag: string, file: string): Promise<number> {
   await download((from) => ask.raw(`/bags/${bag}/download`, from > 0 ? { range: `bytes=${from}-` } : {}), file);
@@ -134,6 +141,20 @@ async function checked(ask: Ask, bag: string, folder: string): Promise<number> {
   for (const path of verdict.differs) say(`differs: ${path}`);
   for (const path of verdict.unknown) say(`not of this bag: ${path}`);
   return verdict.differs.length === 0 && verdict.checked > 0 ? 0 : EXIT.failed;
+}
+
+/** Sends a file that is brought in; one of that name and size that broke off goes on. */
+async function bringIn(ask: Ask, path: string, { folder, quoting, label }: Options): Promise<ArrivingBag> {
+  const begin = async (name: string, size: number) => {
+    const { bags } = (await ask('GET', '/bags')) as { bags: (ArrivingBag & { state: string })[] };
+    const open = bags.find(
+      (bag) => bag.state === 'receiving' && bag.brought?.name === name && bag.brought.size === size,
+    );
+    return open ?? ((await ask('POST', '/bring-in', { name, size, folder, quoting, label })) as ArrivingBag);
+  };
+  const send = (bag: number, at: number, octets: Uint8Array) =>
+    ask('POST', `/bring-in/${bag}?at=${at}`, octets) as Promise<ArrivingBag>;
+  return upload(path, begin, send);
 }
 
 const STILL_GOING = ['queued', 'running', 'checking'];
@@ -161,8 +182,8 @@ async function connected(): Promise<Ask> {
   const ask = async (method: string, path: string, body?: unknown): Promise<unknown> => {
     const answer = await fetch(new URL(`/api${path}`, url), {
       method,
-      headers: { authorization: `Bearer ${token}`, ...(body ? { 'content-type': 'application/json' } : {}) },
-      ...(body ? { body: JSON.stringify(body) } : {}),
+      headers: { authorization: `Bearer ${token}`, ...(body ? { 'content-type': typeOf(body) } : {}) },
+      ...(body ? { body: (body instanceof Uint8Array ? body : JSON.stringify(body)) as BodyInit } : {}),
     }).catch(() => {
       throw new Stop(EXIT.failed, `Tamsel does not answer at ${url}.`);
     });
@@ -181,6 +202,10 @@ async function connected(): Promise<Ask> {
     raw: (path: string, headers: Record<string, string>) =>
       fetch(new URL(`/api${account}${path}`, url), { headers: { ...headers, authorization: `Bearer ${token}` } }),
   });
+}
+
+function typeOf(body: unknown): string {
+  return body instanceof Uint8Array ? 'application/octet-stream' : 'application/json';
 }
 
 /** What becomes of checked files: they are taken out, or as pictures made smaller. */
@@ -315,6 +340,7 @@ function shown(command: string, answer: Row): string {
       );
     case 'bags':
       return table((answer.bags as Row[]).map(bagRow), BAG_HEADS);
+    case 'bring-in':
     case 'save':
     case 'read':
     case 'repair':

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import { QUOTINGS } from '../core/brought/quoting';
 import { CATEGORIES } from '../core/categories/categories';
 import { COPIES } from '../core/files/copies';
 import { FILE_KINDS } from '../core/files/kinds';
@@ -316,7 +317,7 @@ export const Bag = v.object({
   /** Each file by itself, or messages in mbox files. */
   form: v.picklist(['files', 'mbox']),
   place: v.picklist(['here', 'download']),
-  state: v.picklist(['queued', 'running', 'checking', 'paused', 'done', 'cancelled', 'failed', 'erased']),
+  state: v.picklist(['receiving', 'queued', 'running', 'checking', 'paused', 'done', 'cancelled', 'failed', 'erased']),
   /** Octets as they count in the mailbox. */
   asked: FileAmount,
   /** Octets on the disk. */
@@ -347,6 +348,19 @@ export const Bag = v.object({
   heldReason: v.nullable(v.string()),
   /** The run that archives its messages, and what it brought to the trash; null of one that leaves the mailbox as it is. */
   run: v.nullable(v.object({ id: count, state: RunState, done: Amount })),
+  /** The file that was saved elsewhere and is brought in: its octets, and how many of them are here; what it is; how much of it was gone through, from 0 to 1; files in it that are no mail; messages of which something is missing or can't be read. */
+  brought: v.nullable(
+    v.object({
+      name: v.string(),
+      size: count,
+      received: count,
+      format: v.nullable(v.picklist(['mbox', 'tar', 'zip', 'message'])),
+      quoting: v.nullable(v.picklist(QUOTINGS)),
+      done: v.number(),
+      passed: count,
+      flawed: count,
+    }),
+  ),
 });
 
 /** What of a bag is not any more what was saved. */

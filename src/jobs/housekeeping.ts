@@ -6,6 +6,7 @@ import { forgetCredential } from '../store/access/credentials';
 import { endOverdue } from '../store/access/sessions';
 import { dueWithdrawal, endWithdrawal, postponeWithdrawal } from '../store/access/token-revocations';
 import { bagById, overdueDownload, updateBag } from '../store/archive/bags';
+import { overdueUpload } from '../store/archive/brought';
 import { dueBags } from '../store/archive/fixity';
 import { transaction } from '../store/database';
 import { tell } from '../store/events';
@@ -35,6 +36,21 @@ export async function deleteOverdueDownload({
     if (!bag) return false;
     await archive.bag(bag.account, bag.folder).erase();
     await updateBag(client, bag.account, bag.id, { state: 'erased' });
+    await tell(client, bag.account, 'bag', await bagById(client, bag.account, bag.id));
+    return true;
+  });
+}
+
+/** Lets go of a file that was to be brought in, and of which nothing has come for long; whether there was one. */
+export async function cancelOverdueUpload({
+  database,
+  archive,
+}: Pick<WorkContext, 'database' | 'archive'>): Promise<boolean> {
+  return transaction(database, async (client) => {
+    const bag = await overdueUpload(client);
+    if (!bag) return false;
+    await archive.upload(bag.account, bag.folder).erase();
+    await updateBag(client, bag.account, bag.id, { state: 'cancelled' });
     await tell(client, bag.account, 'bag', await bagById(client, bag.account, bag.id));
     return true;
   });

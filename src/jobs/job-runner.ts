@@ -20,6 +20,7 @@ import {
 import { runById, updateRun } from '../store/runs/runs';
 import { readBag } from './archive/read-bag';
 import { failRepair, repair } from './archive/repair';
+import { bringIn } from './bring-in/bring-in';
 import { TooLarge, type Turn, type WorkContext } from './context';
 import { fenceOf } from './fence';
 import { leased } from './leased-server';
@@ -118,6 +119,7 @@ export class JobRunner {
     if (job.takes > MAX_TAKES) throw new WorkerDied();
     if (job.kind === 'quota-check') return runQuotaCheck(database, job);
     if (job.kind === 'read-bag') return readBag(context, job, account, this.turn());
+    if (job.kind === 'bring-in') return bringIn(context, job, account, this.turn());
     if (await isScanned(database, job)) return this.endScan(job, account);
     const signedIn = async () =>
       leased(
@@ -223,7 +225,7 @@ async function workOf(
       attempts: (await scanById(db, account, subject))?.attempts ?? 0,
       update: async (change) => tell(db, account, 'scan', await updateScan(db, account, subject, change)),
     };
-  if (kind === 'save')
+  if (kind === 'save' || kind === 'bring-in')
     return {
       attempts: (await bagById(db, account, subject))?.attempts ?? 0,
       async update(change) {

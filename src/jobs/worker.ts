@@ -3,7 +3,14 @@ import { forgetOldEvents, listen } from '../store/events';
 import { excuseWorker, takeJob } from '../store/jobs';
 import { beat } from '../store/workers';
 import type { WorkContext } from './context';
-import { beginDueReadings, beginDueScan, deleteExpired, deleteOverdueDownload, revokeTokens } from './housekeeping';
+import {
+  beginDueReadings,
+  beginDueScan,
+  cancelOverdueUpload,
+  deleteExpired,
+  deleteOverdueDownload,
+  revokeTokens,
+} from './housekeeping';
 import { JobRunner } from './job-runner';
 import { PER_HOST } from './limits';
 import { sendNotice } from './notices';
@@ -114,7 +121,11 @@ export class Worker {
     await forgetOldEvents(this.context.database);
     await deleteExpired(this.context);
     await beginDueReadings(this.context);
-    while ((await beginDueScan(this.context)) || (await deleteOverdueDownload(this.context))) {
+    while (
+      (await beginDueScan(this.context)) ||
+      (await deleteOverdueDownload(this.context)) ||
+      (await cancelOverdueUpload(this.context))
+    ) {
       // The next one.
     }
   }

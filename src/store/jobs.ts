@@ -5,7 +5,7 @@ import { wake } from './events';
 export interface Job {
   account: number;
   id: number;
-  kind: 'scan' | 'run' | 'search' | 'quota-check' | 'save' | 'read-bag' | 'repair';
+  kind: 'scan' | 'run' | 'search' | 'quota-check' | 'save' | 'read-bag' | 'repair' | 'bring-in';
   /** Number of the scan, run, search, look or bag. */
   subject: number;
   /** Times in a row that it was taken, this one included, and neither ended, nor was given back, nor got on. */
@@ -97,7 +97,7 @@ export async function takeJob(
          select id from job j where j.account = $1 and j.done_at is null and j.not_before <= now()
          and (j.lease_until is null or j.lease_until < now()) and ($4 or not j.large)
          and ($5 or j.takes < ${SUSPECT_TAKES})
-         order by j.begun_at nulls last, j.kind in ('search', 'read-bag'), j.id limit 1 for update)
+         order by j.begun_at nulls last, j.kind in ('search', 'read-bag', 'bring-in'), j.id limit 1 for update)
        and not exists (select 1 from job b where b.account = $1 and b.done_at is null and b.lease_until >= now())
        returning account, id, kind, subject, takes, large`,
       [account, worker, leaseSeconds, large, suspect],
@@ -194,13 +194,16 @@ export async function finishJob(db: Queryable, job: Job): Promise<void> {
   if (job.kind === 'run') await dropForgotten(db, job.account);
 }
 
-/** Whether a scan or run of the account waits for its turn. */
-export async function isAwaited(db: Queryable, account: number): Promise<boolean> {
+/** Work that somebody waits for. */
+const AWAITED: readonly Job['kind'][] = ['scan', 'run', 'save', 'repair'];
+
+/** Whether work of the account that somebody waits for waits for its turn. @param also kinds that count as such. */
+export async function isAwaited(db: Queryable, account: number, ...also: Job['kind'][]): Promise<boolean> {
   const waiting = await row(
     db,
-    `select 1 from job where account = $1 and kind in ('scan', 'run', 'save', 'repair') and done_at is null and begun_at is null
+    `select 1 from job where account = $1 and kind = any($2) and done_at is null and begun_at is null
      and not_before <= now() limit 1`,
-    [account],
+    [account, [...AWAITED, ...also]],
   );
   return waiting !== undefined;
 }

@@ -142,6 +142,9 @@ export class FakeServer implements MailServer {
   }
 
   async createFolder(serverName: string, role?: 'trash'): Promise<void> {
+    // RFC 5530 §3, ALREADYEXISTS.
+    if (this.folderList.some(({ path }) => path === serverName))
+      throw new MailProblem('command-refused', `There is a folder ${serverName} already.`);
     this.add(serverName, role ?? null);
   }
 

@@ -9,6 +9,7 @@ import { ROUTES } from '../../src/api/routes';
 import { ArchivePlace } from '../../src/archive/place';
 import { readBag } from '../../src/jobs/archive/read-bag';
 import { repair } from '../../src/jobs/archive/repair';
+import { bringIn } from '../../src/jobs/bring-in/bring-in';
 import type { WorkContext } from '../../src/jobs/context';
 import { carryOut, type RunOutcome } from '../../src/jobs/run/run';
 import { save } from '../../src/jobs/save/save';
@@ -157,6 +158,10 @@ export class Mailbox {
     const another = async () => server;
     if (job.kind === 'read-bag') {
       await readBag(context, job, this.account, turn);
+      return undefined;
+    }
+    if (job.kind === 'bring-in') {
+      await bringIn(context, job, this.account, turn);
       return undefined;
     }
     if (job.kind === 'repair') {

@@ -24,6 +24,7 @@ import {
   unsavedFiles,
   updateBag,
 } from '../../store/archive/bags';
+import { forgetBrought } from '../../store/archive/brought';
 import { matchingFiles } from '../../store/archive/file-list';
 import { askForReading, damagedFile, damagedFiles, noteRepaired } from '../../store/archive/fixity';
 import { lockRow, type Queryable, transaction } from '../../store/database';
@@ -41,20 +42,11 @@ import { waitsOf } from '../job-waits';
 import { conflict, invalid, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
+import { shownBag } from '../shown';
 import { zipAnswer } from '../zip-answer';
 
-function shownBag({ wanted: _, attempts: __, problem, endedAt, checkedAt, keptUntil, ...bag }: Bag) {
-  return {
-    ...bag,
-    ...(problem ? { problem } : {}),
-    ...(endedAt ? { endedAt } : {}),
-    ...(checkedAt ? { checkedAt } : {}),
-    ...(keptUntil ? { keptUntil } : {}),
-  };
-}
-
 async function shownNow(db: Queryable, account: number, bag: Bag) {
-  return { ...shownBag(bag), ...(await waitsOf(db, account, 'save', bag)) };
+  return { ...shownBag(bag), ...(await waitsOf(db, account, bag.brought ? 'bring-in' : 'save', bag)) };
 }
 
 async function theBag(db: Queryable, account: Account, id: string | undefined): Promise<Bag> {
@@ -188,11 +180,17 @@ const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
     summary,
     status: 202,
     response: s.Bag,
-    async handle({ environment: { database }, account, parameters }) {
+    async handle({ environment: { database, archive }, account, parameters }) {
       return transaction(database, async (client) => {
         await lockRow(client, 'bag', account.id, Number(parameters.bag));
         const bag = await theBag(client, account, parameters.bag);
         isOfNoRun(bag);
+        if (verb === 'cancel' && bag.state === 'receiving') {
+          // Who sends octets waits for this row.
+          await archive.upload(account.id, bag.folder).erase();
+          await updateBag(client, account.id, bag.id, { state: 'cancelled' });
+          return tellBag(client, account, bag.id);
+        }
         const going = bag.state === 'queued' || bag.state === 'running' || bag.state === 'checking';
         const rests = bag.state === 'paused' || bag.state === 'failed';
         if (verb === 'resume' ? !rests : !(going || (verb === 'cancel' && rests)))
@@ -200,13 +198,18 @@ const steer = (verb: 'pause' | 'resume' | 'cancel', summary: string) =>
         const wanted = verb === 'resume' ? null : verb;
         await updateBag(client, account.id, bag.id, going ? { wanted } : { wanted, state: 'queued', attempts: 0 });
         // Who cancels what rests has the work end it, since files have to go.
-        if (rests) await enqueue(client, account.id, 'save', bag.id);
-        const now = (await bagById(client, account.id, bag.id)) as Bag;
-        await tell(client, account.id, 'bag', now);
-        return shownBag(now);
+        if (rests) await enqueue(client, account.id, bag.brought ? 'bring-in' : 'save', bag.id);
+        return tellBag(client, account, bag.id);
       });
     },
   });
+
+/** Tells of a bag as it is now, and shows it. */
+async function tellBag(client: Queryable, account: Account, id: number) {
+  const now = (await bagById(client, account.id, id)) as Bag;
+  await tell(client, account.id, 'bag', now);
+  return shownBag(now);
+}
 
 export const pauseBag = steer('pause', 'Pauses the saving of files. What was saved stays.');
 export const resumeBag = steer('resume', 'Goes on with a bag that was paused or that failed.');
@@ -452,6 +455,7 @@ export const deleteBag = route({
       if (bag.place === 'here' && bag.saved.files > 0) await wantProof(client, environment, identity, account);
       await updateBag(client, account.id, bag.id, { state: 'erased' });
       await dropArchived(client, account.id, bag.id);
+      await forgetBrought(client, account.id, bag.id);
       if (bag.place === 'here' && bag.state !== 'erased' && bag.saved.files > 0)
         await appendBagEntry(
           client,
@@ -463,6 +467,7 @@ export const deleteBag = route({
       await tell(client, account.id, 'bag', await bagById(client, account.id, bag.id));
     });
     const bag = await theBag(database, account, parameters.bag);
+    await archive.upload(account.id, bag.folder).erase();
     await archive.bag(account.id, bag.folder).erase();
   },
 });

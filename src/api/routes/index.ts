@@ -2,6 +2,7 @@ import type { Route } from '../route';
 import * as archive from './archive';
 import * as authorizations from './authorizations';
 import * as bags from './bags';
+import * as bringIn from './bring-in';
 import * as categories from './categories';
 import * as columns from './columns';
 import * as criteria from './criteria';
@@ -76,6 +77,8 @@ export const ROUTES: Record<string, Route> = {
   repairFromCopy: bags.repairFromCopy,
   deleteBag: bags.deleteBag,
   getArchive: archive.getArchive,
+  bringIn: bringIn.bringIn,
+  sendOctets: bringIn.sendOctets,
   downloadArchive: archive.downloadArchive,
   getArchivedMessage: archive.getArchivedMessage,
   downloadArchivedMessage: archive.downloadArchivedMessage,

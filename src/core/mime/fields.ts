@@ -69,17 +69,30 @@ function mediaType(value: string): string {
   return TOKEN.test(type) && TOKEN.test(subtype) ? `${type}/${subtype}`.toLowerCase() : 'text/plain';
 }
 
-/** The value of a parameter: a token or a quoted string (RFC 2045 §5.1). */
+/** The value of a parameter (RFC 2045 §5.1); undefined where there is none. */
 function parameter(value: string, wanted: string): string | undefined {
+  return parametersOf(value).get(wanted);
+}
+
+/** The parameters of a field: names in lower case, each a token or a quoted string (RFC 2045 §5.1). Of a repeated one the first counts. */
+export function parametersOf(value: string): Map<string, string> {
+  const parameters = new Map<string, string>();
+  const seen = new Set<string>();
   for (const part of parametersIn(withoutComments(value))) {
     const equals = part.indexOf('=');
-    if (equals < 0 || part.slice(0, equals).trim().toLowerCase() !== wanted) continue;
-    const raw = part.slice(equals + 1).trim();
-    if (!raw.startsWith('"')) return raw.split(/\s/, 1)[0] ?? '';
-    const closing = /^"((?:[^"\\]|\\.)*)"/s.exec(raw);
-    return closing?.[1]?.replace(/\\(.)/gs, '$1');
+    const name = part.slice(0, Math.max(0, equals)).trim().toLowerCase();
+    if (equals < 0 || seen.has(name)) continue;
+    seen.add(name);
+    const read = parameterValue(part.slice(equals + 1).trim());
+    if (read !== undefined) parameters.set(name, read);
   }
-  return undefined;
+  return parameters;
+}
+
+function parameterValue(raw: string): string | undefined {
+  if (!raw.startsWith('"')) return raw.split(/\s/, 1)[0] ?? '';
+  const closing = /^"((?:[^"\\]|\\.)*)"/s.exec(raw);
+  return closing?.[1]?.replace(/\\(.)/gs, '$1');
 }
 
 /** What stands between semicolons that are in no quoted string; the first is the type. */

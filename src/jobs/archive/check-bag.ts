@@ -38,7 +38,7 @@ export async function checkBag(
     });
     if (damaged.length > 0)
       log.error({ account: account.id, bag: bag.id, damaged }, 'what was saved has changed on the disk');
-    if (givesWay && (await isAwaited(database, account.id))) return false;
+    if (givesWay && (await isAwaited(database, account.id, 'bring-in'))) return false;
   }
   // Whoever was killed while it was held left it as it was.
   if (bag.heldUntil !== null && (await folder.isWhole())) await folder.protect();

@@ -106,7 +106,7 @@ export async function readWords(
       if (collected.isFull) await flush();
     }
     if (page.length < PAGE) break;
-    if (await isAwaited(database, account)) {
+    if (await isAwaited(database, account, 'bring-in')) {
       await flush();
       return false;
     }

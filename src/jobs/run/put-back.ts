@@ -192,7 +192,10 @@ export class PutBack {
     await assertGone(database, account.id, server, listed);
     await this.fenced((client) => saveListing(client, account.id, listed));
     this.folders = await foldersOf(database, account.id);
-    return this.folders.find((folder) => folder.path === path && !folder.repeats && folder.selectable);
+    const made = this.folders.find((folder) => folder.path === path && !folder.repeats && folder.selectable);
+    // It is not in the listing that others were found by.
+    if (made) this.destinations.forget(made.id);
+    return made;
   }
 
   /** Writes down what became of messages. */

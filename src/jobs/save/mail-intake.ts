@@ -16,6 +16,9 @@ const PAGE = 500;
 /** Octets from which on an mbox file gets no more messages. */
 const MOST_OCTETS = 2 ** 30;
 
+/** What of a message its place is told from. */
+type ArrivingMail = Pick<PendingFile, 'address' | 'received' | 'folder' | 'size'>;
+
 /** Messages in mbox files (RFC 4155), one or more for each folder, each of at most a gibibyte unless one message is larger. */
 export class MailIntake implements Intake {
   private open: { folder: string; path: string; file: MboxFile } | undefined;
@@ -40,7 +43,7 @@ export class MailIntake implements Intake {
 
   async ready(): Promise<void> {}
 
-  async receive(message: PendingFile, octets: AsyncIterable<Buffer>): Promise<Received> {
+  async receive(message: ArrivingMail, octets: AsyncIterable<Buffer>): Promise<Received> {
     const { path, file } = await this.fileFor(message);
     const added = await file.add(fromLine(message.address, message.received), octets);
     const { at, length, size, sha256 } = added;
@@ -54,7 +57,7 @@ export class MailIntake implements Intake {
   }
 
   /** The file that a message goes into: a new one for another folder, and where it has no room there. */
-  private async fileFor({ folder, size }: PendingFile): Promise<{ path: string; file: MboxFile }> {
+  private async fileFor({ folder, size }: ArrivingMail): Promise<{ path: string; file: MboxFile }> {
     const { open } = this;
     if (open?.folder === folder && (open.file.end === 0 || open.file.end + size <= this.mostOctets)) return open;
     await this.end();

@@ -6,7 +6,8 @@ import { finishJob, type Job } from '../../store/jobs';
 import type { Turn, WorkContext } from '../context';
 import { fenceOf } from '../fence';
 import { noticeOfBag } from '../notices';
-import { Filling, Stopped } from './filling';
+import { Stopped } from './bag-writing';
+import { Filling } from './filling';
 
 /** What is said where this machine has no room left. */
 export const DISK_FULL = {

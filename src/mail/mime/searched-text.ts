@@ -2,6 +2,7 @@ import { fieldsOf } from '../../core/mime/fields';
 import type { MimePart } from '../../core/mime/scanner';
 import { decodeWords } from './charset';
 import { openMessage, textOfPart, type WantedPart } from './message-parts';
+import { inUtf8 } from './message-record';
 
 /** Encoded octets of the texts of one message that are read: a text of that length is no letter any more. */
 const MOST_TEXT = 4 * 2 ** 20;
@@ -45,14 +46,5 @@ export async function searchedText(read: () => AsyncIterable<Uint8Array>): Promi
 function fieldsRead({ header }: MimePart): string[] {
   return fieldsOf(header)
     .filter(({ name }) => READ_FIELDS.has(name))
-    .map(({ value }) => decodeWords(inUtf8(Buffer.from(value, 'latin1'))));
-}
-
-/** Octets of a header, which is UTF-8 (RFC 6532) or, where it can't be, one octet a letter. */
-function inUtf8(octets: Buffer): string {
-  try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(octets);
-  } catch {
-    return octets.toString('latin1');
-  }
+    .map(({ value }) => decodeWords(inUtf8(value)));
 }

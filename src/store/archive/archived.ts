@@ -7,7 +7,7 @@ import type { Amount } from '../../core/level/level';
 import { flagNames } from '../../core/mailbox/flags';
 import type { Ranges } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
-import { type Queryable, rows, theRow } from '../database';
+import { overWholeAccount, type Queryable, rows, theRow } from '../database';
 import { filesOfMessage } from '../index/files';
 import type { ListedMessage } from '../index/messages';
 import { hasAllWords } from '../index/word-index';
@@ -20,16 +20,20 @@ export interface ArchivedMessage extends Omit<ListedMessage, 'origin' | 'trashed
   message: number;
 }
 
-/** What a bag's whole messages are, in the order of their places: what was saved of them, and the placement that it was read from. */
-const OF_BAG = `from bag_file s join placement p on p.account = s.account and p.id = s.placement
-  join folder d on d.account = s.account and d.id = p.folder join message m on m.account = s.account and m.id = s.file / 512
+/** What a bag’s whole messages are, in the order of their places: what was saved of them, and the placement or file that they were read from. */
+const OF_BAG = `from bag_file s left join placement p on p.account = s.account and p.id = s.placement
+  left join folder d on d.account = s.account and d.id = p.folder
+  left join brought_message i on i.account = s.account and i.bag = s.bag and i.file = s.file
+  join message m on m.account = s.account and m.id = s.file / 512
   where s.account = $1 and s.bag = $2 and s.file % 512 = ${WHOLE_MESSAGE} and s.reason is null`;
+const FOLDER = 'coalesce(d.path, i.folder)';
 
 /** Enters the messages of a bag that is whole into the archive. */
 export async function enterArchived(db: Queryable, account: number, bag: number): Promise<void> {
+  await overWholeAccount(db);
   await db.query(
     `with missing as (
-       select distinct d.path ${OF_BAG} and not exists (select from archive_folder a where a.account = $1 and a.path = d.path)),
+       select distinct ${FOLDER} as path ${OF_BAG} and not exists (select from archive_folder a where a.account = $1 and a.path = ${FOLDER})),
      numbered as (select path, row_number() over (order by path) as number from missing),
      taken as (
        update account set next_archive_folder = next_archive_folder + (select count(*) from missing) where id = $1
@@ -39,8 +43,10 @@ export async function enterArchived(db: Queryable, account: number, bag: number)
   );
   await db.query(
     `with found as materialized (
-       select row_number() over (order by s.path, s.at, s.file) as number, s.file / 512 as message, d.path, p.uid, s.encoded,
-         p.received, coalesce(m.sent, p.received) as dated, p.flags, p.keywords, p.category ${OF_BAG}),
+       select row_number() over (order by s.path, s.at, s.file) as number, s.file / 512 as message, ${FOLDER} as path,
+         coalesce(p.uid, 0) as uid, s.encoded, coalesce(p.received, i.received) as received,
+         coalesce(m.sent, p.received, i.received) as dated, coalesce(p.flags, i.flags) as flags,
+         coalesce(p.keywords, i.keywords) as keywords, coalesce(p.category, i.category) as category ${OF_BAG}),
      taken as (
        update account set next_archived = next_archived + (select count(*) from found) where id = $1
        returning next_archived - (select count(*) from found) as first)

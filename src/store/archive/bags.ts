@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import type { MessagePlace } from '../../core/archive/message-place';
+import type { Quoting } from '../../core/brought/quoting';
 import { WHOLE_MESSAGE } from '../../core/files/file';
 import type { RunState } from '../../core/ledger/run-state';
 import type { Amount } from '../../core/level/level';
@@ -12,6 +13,8 @@ import { placementsIn, placementsOf } from '../index/spans';
 
 export type BagPlace = 'here' | 'download';
 export type BagState =
+  /** What is brought in comes in. */
+  | 'receiving'
   | 'queued'
   | 'running'
   /** Every octet is read back. */
@@ -69,6 +72,23 @@ export interface Bag {
   heldReason: string | null;
   /** The run that archives its messages, and what it brought to the trash; null of one that leaves the mailbox as it is. */
   run: { id: number; state: RunState; done: Amount } | null;
+  /** The file that was saved elsewhere and is brought in; null of what was saved from the mailbox. */
+  brought: BroughtSource | null;
+}
+
+/** A file that is brought in, and what was found in it. */
+export interface BroughtSource {
+  name: string;
+  /** Octets, and how many of them are here. */
+  size: number;
+  received: number;
+  format: 'mbox' | 'tar' | 'zip' | 'message' | null;
+  quoting: Quoting | null;
+  /** How much of it was gone through, from 0 to 1. */
+  done: number;
+  /** Files in it that are no mail, and messages of which something is missing or can't be read. */
+  passed: number;
+  flawed: number;
 }
 
 /** Days for which what was made ready for a download lies on this machine. */
@@ -98,7 +118,11 @@ const COLUMNS = `id, label, form, place, folder, state, json_build_object('files
     where c.account = bag.account and c.bag = bag.id and c.copied_at is null)
   end as "onlyHere",
   (select json_build_object('id', r.id, 'state', r.state, 'done', json_build_object('messages', r.done_messages, 'bytes', r.done_bytes))
-   from run r where r.account = bag.account and r.bag = bag.id) as run`;
+   from run r where r.account = bag.account and r.bag = bag.id) as run,
+  (select json_build_object('name', u.name, 'size', u.size, 'received', u.received, 'format', u.format, 'quoting', u.quoting,
+     'done', u.done, 'passed', u.passed, 'flawed', (
+       select count(*) from brought_message i where i.account = bag.account and i.bag = bag.id and i.flawed))
+   from brought u where u.account = bag.account and u.bag = bag.id) as brought`;
 
 /** The oldest bag that lies here for a download, and does so longer than it should; kept from others until the transaction is over. */
 export async function overdueDownload(
@@ -516,14 +540,17 @@ export async function baggedMessages(
   return rows<BaggedMessage>(
     db,
     `select s.file, s.placement, s.path, s.at, s.length, s.size, encode(s.sha256, 'hex') as sha256, s.encoded,
-       s.checked_at as "checkedAt", s.reason, d.path as folder, p.uid, g.uid_validity as "uidValidity", p.received, p.flags, p.keywords,
-       m.message_id as "messageId", m.from_address as "from", m.subject
-     from bag_file s
-     join placement p on p.account = s.account and p.id = s.placement
-     join generation g on g.account = s.account and g.id = p.generation
-     join folder d on d.account = s.account and d.id = p.folder
-     join message m on m.account = s.account and m.id = s.file / 512
-     where s.account = $1 and s.bag = $2 and s.path = $3 and s.at >= $4 order by s.at limit $5`,
+       s.checked_at as "checkedAt", s.reason, o.*, m.message_id as "messageId", m.from_address as "from", m.subject
+     from (select * from bag_file where account = $1 and bag = $2 and path = $3 and at >= $4 order by at limit $5) s
+     cross join lateral (
+       select d.path as folder, p.uid, g.uid_validity as "uidValidity", p.received, p.flags, p.keywords from placement p
+       join generation g on g.account = p.account and g.id = p.generation
+       join folder d on d.account = p.account and d.id = p.folder where p.account = $1 and p.id = s.placement
+       union all
+       select folder, 0, 0, received, flags, keywords from brought_message where account = $1 and bag = $2 and file = s.file
+       offset 0) o
+     cross join lateral (select * from message where account = $1 and id = s.file / 512 offset 0) m
+     order by s.at`,
     [account, bag, path, from, most],
   );
 }

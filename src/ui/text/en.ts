@@ -305,6 +305,7 @@ export const en = {
     reading: (read: string, all: string) => `reading again: ${read} of ${all}`,
     readSoon: 'will be read again soon',
     states: {
+      receiving: 'coming in',
       queued: 'waiting',
       running: 'being written',
       checking: 'being read back',

@@ -1,6 +1,7 @@
 import type { EmailAddress } from '../../../core/mailbox/email-address';
 import { decodeWords } from '../../mime/charset';
 import { clean } from '../../mime/clean';
+import { believedDate } from '../../mime/date';
 import type { Cursor } from '../wire/cursor';
 
 const MAX_RECIPIENTS = 500;
@@ -18,9 +19,6 @@ const PLACEHOLDERS: ReadonlySet<string> = new Set([
   'MISSING_MAILBOX_TERMINATOR',
   'INVALID_ADDRESS',
 ]);
-
-/** Earliest and latest Date field that is believed: before there was mail, and beyond any clock that is merely wrong. */
-const BELIEVED = { from: Date.UTC(1971, 0), to: Date.UTC(2100, 0) };
 
 /** What is kept of ENVELOPE (RFC 9051 §7.5.2). */
 export interface Envelope {
@@ -57,13 +55,6 @@ export function readEnvelope(cursor: Cursor): Envelope | null {
 
 function named(address: EmailAddress | null): boolean {
   return address !== null && (address.name !== '' || address.address !== '');
-}
-
-function believedDate(text: string | null): Date | null {
-  if (text === null) return null;
-  const date = new Date(text);
-  const time = date.getTime();
-  return time >= BELIEVED.from && time < BELIEVED.to ? date : null;
 }
 
 /** Reads a list of addresses, of which at most so many are kept; the marks of a group's end are left out. */
