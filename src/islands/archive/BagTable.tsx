@@ -7,6 +7,7 @@ import { go, Link } from '../../ui/route';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
+import { BringIn, GoOn } from './BringIn';
 import { Damage } from './Damage';
 import { Hold } from './Hold';
 
@@ -32,6 +33,7 @@ export function BagTable({ archive, bags }: { archive: Archive; bags: Bag[] }) {
               )}
         </h2>
         <span className="ml-auto flex flex-wrap gap-2">
+          <BringIn />
           <SaveAll />
           <ArchivePlan />
         </span>
@@ -87,6 +89,7 @@ function BagRow({ bag }: { bag: Bag }) {
       <td className="max-w-64 wrap-anywhere" title={bag.folder}>
         <span className="font-semibold">{bag.label || text.archive.unnamed(bag.id)}</span>
         {unsaved > 0 && <span className="note block text-go">{text.archive.unsaved(unsaved, count(unsaved))}</span>}
+        {isDone && bag.brought && <FoundIn brought={bag.brought} />}
         {bag.problem && <span className="block text-go">{bag.problem.detail}</span>}
       </td>
       <td className="minor text-ink-2 whitespace-nowrap">{day(bag.createdAt)}</td>
@@ -95,7 +98,9 @@ function BagRow({ bag }: { bag: Bag }) {
           ? text.archive.files(bag.saved.files, count(bag.saved.files))
           : isDone
             ? count(bag.saved.files)
-            : text.archive.ofAsked(count(bag.saved.files), count(bag.asked.files))}
+            : bag.brought
+              ? count(bag.saved.files)
+              : text.archive.ofAsked(count(bag.saved.files), count(bag.asked.files))}
       </td>
       <td className="number whitespace-nowrap">{octets(bag.saved.bytes)}</td>
       <td className="minor whitespace-nowrap">
@@ -105,7 +110,7 @@ function BagRow({ bag }: { bag: Bag }) {
             ? text.archive.readSoon
             : isDone && bag.checkedAt
               ? dayAndTime(bag.checkedAt)
-              : text.archive.states[bag.state]}
+              : stateOf(bag)}
       </td>
       <td className="minor whitespace-nowrap text-ink-2" title={bag.heldReason ?? undefined}>
         {bag.heldUntil ?? '–'}
@@ -118,8 +123,27 @@ function BagRow({ bag }: { bag: Bag }) {
   );
 }
 
+/** What a bag that is not done is at. */
+function stateOf({ state, brought }: Bag): string {
+  const share = (part: number) => `${Math.floor(part * 100)} %`;
+  if (brought && state === 'receiving') return text.archive.comingIn(share(brought.received / brought.size));
+  if (brought && state === 'running') return text.archive.goneThrough(share(brought.done));
+  return text.archive.states[state];
+}
+
+/** What was found in a file that was brought in, where not all of it is plain mail. */
+function FoundIn({ brought: { flawed, passed, quoting } }: { brought: NonNullable<Bag['brought']> }) {
+  const facts = [
+    flawed > 0 ? text.archive.flawed(flawed, count(flawed)) : '',
+    passed > 0 ? text.archive.passed(passed, count(passed)) : '',
+    quoting === 'mboxo' || quoting === 'mboxcl' ? text.archive.inDoubt : '',
+  ].filter(Boolean);
+  return facts.length === 0 ? null : <span className="note block">{facts.join(' ')}</span>;
+}
+
 /** What became of a bag's messages in the mailbox. */
-function InMailbox({ bag: { run, form } }: { bag: Bag }) {
+function InMailbox({ bag: { run, form, brought } }: { bag: Bag }) {
+  if (brought) return <span className="wrap-anywhere text-ink-2">{text.archive.broughtFrom(brought.name)}</span>;
   if (form === 'files') return <Link to="/files">{text.archive.ofFiles}</Link>;
   if (!run) return <span className="text-ink-2">{text.archive.there}</span>;
   return (
@@ -141,9 +165,11 @@ function Steer({ bag }: { bag: Bag }) {
   );
   if (bag.run) return null;
   const rests = bag.state === 'paused' || bag.state === 'failed';
+  const verbs = bag.state === 'receiving' ? (['cancel'] as const) : ([rests ? 'resume' : 'pause', 'cancel'] as const);
   return (
     <>
-      {([rests ? 'resume' : 'pause', 'cancel'] as const).map((verb, index) => (
+      <GoOn bag={bag} />
+      {verbs.map((verb, index) => (
         <Fragment key={verb}>
           {index > 0 && ' · '}
           <button type="button" className="link" disabled={steer.isPending} onClick={() => steer.mutate(verb)}>

@@ -183,7 +183,9 @@ export class PutBack {
     const { database } = this.context;
     const delimiter = this.folders.find((folder) => folder.delimiter !== null)?.delimiter ?? '/';
     try {
-      await server.createFolder(server.serverNameOf(path.split('/').join(delimiter)));
+      // Paths leave out how the names of all of the user's own folders begin (RFC 2342).
+      const name = `${server.personalPrefix}${path.split('/').join(delimiter)}`;
+      await server.createFolder(server.serverNameOf(name));
     } catch (error) {
       // It may be there since the last look.
       if (!(error instanceof MailProblem) || error.kind !== 'command-refused') throw error;

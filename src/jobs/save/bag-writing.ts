@@ -20,6 +20,8 @@ import { indexLines, infoOf } from './seal';
 
 /** Milliseconds between two announcements of what is done, and between two looks at what the person wants. */
 const ANNOUNCED_MS = 400;
+/** And at least so many times as long as an announcement took. */
+const ANNOUNCED_TIMES = 20;
 const HEEDED_MS = 200;
 
 /** A person wants the work to stop. */
@@ -36,7 +38,7 @@ export class Stopped extends Error {
  */
 export abstract class BagWriting {
   protected readonly folder: BagFolder;
-  private announcedAt = 0;
+  private announcedNext = 0;
   private heededAt = 0;
 
   /** @param wanted whether somebody wants it to stop. */
@@ -147,8 +149,10 @@ export abstract class BagWriting {
   }
 
   private async announce(client: Queryable, surely = false): Promise<void> {
-    if (!surely && Date.now() - this.announcedAt < ANNOUNCED_MS) return;
-    this.announcedAt = Date.now();
+    if (!surely && Date.now() < this.announcedNext) return;
+    const begun = Date.now();
     await tell(client, this.account.id, 'bag', await bagById(client, this.account.id, this.bag.id));
+    // What is counted of a large bag takes a while.
+    this.announcedNext = Date.now() + Math.max(ANNOUNCED_MS, (Date.now() - begun) * ANNOUNCED_TIMES);
   }
 }

@@ -95,25 +95,31 @@ export interface BroughtSource {
 const DOWNLOAD_DAYS = 7;
 const KEPT_UNTIL = `case when place = 'download' and state = 'done' then ended_at + interval '${DOWNLOAD_DAYS} days' end`;
 
-const amount = (name: string, bytes: string, condition: string) => `(
-  select json_build_object('files', count(*), 'bytes', coalesce(sum(${bytes}), 0)) from bag_file f
-  where f.account = bag.account and f.bag = bag.id and ${condition}) as ${name}`;
+/** What is counted of the files of a bag, all at once: there may be a hundred thousand. */
+const COUNTED = `cross join lateral (
+  select ${[
+    ['saved', 'f.reason is null'],
+    ['checked', 'f.checked_at is not null'],
+    ['damaged', 'f.damaged_at is not null'],
+    ['uncopied', 'f.reason is null and f.copied_at is null'],
+  ]
+    .map(
+      ([name, condition]) => `json_build_object('files', count(*) filter (where ${condition}),
+    'bytes', coalesce(sum(f.size) filter (where ${condition}), 0)) as ${name}`,
+    )
+    .join(', ')},
+    count(*) filter (where f.checked_at >= bag.reading_since)::int as reread
+  from bag_file f where f.account = bag.account and f.bag = bag.id) counted`;
 
 const COLUMNS = `id, label, form, place, folder, state, json_build_object('files', asked_files, 'bytes', asked_bytes) as asked,
-  ${amount('saved', 'f.size', 'f.reason is null')}, ${amount('checked', 'f.size', 'f.checked_at is not null')},
+  counted.saved, counted.checked, counted.damaged,
   coalesce((select json_agg(json_build_object('reason', l.reason, 'files', l.files, 'bytes', l.bytes) order by l.reason) from (
     select f.reason, count(*) as files, coalesce(sum(f.encoded), 0) as bytes from bag_file f
     where f.account = bag.account and f.bag = bag.id and f.reason is not null group by f.reason) l), '[]') as left,
   wanted, attempts, problem, created_at as "createdAt", ended_at as "endedAt", checked_at as "checkedAt",
   ${KEPT_UNTIL} as "keptUntil", tags_damaged as "tagsDamaged", held_until::text as "heldUntil", held_reason as "heldReason", read_asked as "isReadAsked",
-  ${amount('damaged', 'f.size', 'f.damaged_at is not null')},
-  case when reading_since is not null then (
-    select count(*)::int from bag_file f where f.account = bag.account and f.bag = bag.id and f.checked_at >= reading_since)
-  end as "readAgain",
-  case when form = 'files' then (
-    select json_build_object('files', count(*), 'bytes', coalesce(sum(f.size), 0)) from bag_file f
-    where f.account = bag.account and f.bag = bag.id and f.reason is null and f.copied_at is null)
-  else (
+  case when reading_since is not null then counted.reread end as "readAgain",
+  case when form = 'files' then counted.uncopied else (
     select json_build_object('files', coalesce(sum(c.messages), 0), 'bytes', coalesce(sum(c.octets), 0)) from bag_part c
     where c.account = bag.account and c.bag = bag.id and c.copied_at is null)
   end as "onlyHere",
@@ -135,11 +141,11 @@ export async function overdueDownload(
 }
 
 export async function bagsOf(db: Queryable, account: number): Promise<Bag[]> {
-  return rows<Bag>(db, `select ${COLUMNS} from bag where account = $1 order by id desc`, [account]);
+  return rows<Bag>(db, `select ${COLUMNS} from bag ${COUNTED} where account = $1 order by id desc`, [account]);
 }
 
 export async function bagById(db: Queryable, account: number, id: number): Promise<Bag | undefined> {
-  return row<Bag>(db, `select ${COLUMNS} from bag where account = $1 and id = $2`, [account, id]);
+  return row<Bag>(db, `select ${COLUMNS} from bag ${COUNTED} where account = $1 and id = $2`, [account, id]);
 }
 
 /** What a bag is to hold, as f (id, part, name, type, encoding, size): files, and whole messages by the number kept for them. */

@@ -43,6 +43,9 @@ create table brought_message (
   foreign key (account, bag) references bag on delete cascade
 );
 
+create index brought_message_flawed on brought_message (account, bag) where flawed;
+create index bag_file_left on bag_file (account, bag) where reason is not null;
+
 alter table job drop constraint job_kind_check;
 alter table job add constraint job_kind_check
   check (kind in ('scan', 'run', 'search', 'quota-check', 'save', 'read-bag', 'repair', 'bring-in'));

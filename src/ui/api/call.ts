@@ -13,6 +13,8 @@ export class ApiProblem extends Error {
 interface Options {
   method?: string;
   body?: unknown;
+  /** A body that is no JSON. */
+  octets?: Blob;
   signal?: AbortSignal;
 }
 
@@ -42,10 +44,11 @@ export async function call<T>(path: string, options: Options = {}): Promise<T> {
 }
 
 async function callOnce<T>(path: string, options: Options): Promise<T> {
-  const { method = 'GET', body, signal } = options;
+  const { method = 'GET', body, octets, signal } = options;
   const response = await fetch(`/api${path}`, {
     method,
     ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { 'content-type': 'application/json' } }),
+    ...(octets ? { body: octets, headers: { 'content-type': 'application/octet-stream' } } : {}),
     ...(signal ? { signal } : {}),
   });
   if (response.status === 204) return undefined as T;
