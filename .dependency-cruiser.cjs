@@ -21,8 +21,8 @@ module.exports = {
       ...[
         'files',
         'mime',
-        'archive',
         'mailbox',
+        'archive',
         'brought',
         'sets',
         'threads',

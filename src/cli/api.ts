@@ -26,7 +26,8 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api read BAG                                   reads every octet of a bag again, later on
   ./tamsel api repair BAG                                 from another bag, the mailbox or the trash
   ./tamsel api hold BAG --until DAY --reason TEXT         nobody can delete it before
-  ./tamsel api download BAG FILE                          as a ZIP archive; a FILE that is there is gone on with
+  ./tamsel api download BAG FILE [--as maildir|eml]       as a ZIP archive, or its mail as a Maildir in a tar archive or as
+           .eml files; a FILE that is there is gone on with
   ./tamsel api check BAG FOLDER                           compares an unpacked copy; 0 only if all of it is equal
   ./tamsel api bring-in FILE [--folder FOLDER] [--quoting mboxrd|…] [--label TEXT]   mail that was saved elsewhere: an mbox
            file, a Maildir as tar or ZIP, .eml alone or in a ZIP, a downloaded bag; what broke off is gone on with
@@ -62,7 +63,7 @@ export async function api(args: string[]): Promise<number> {
   if (command === 'download' || command === 'check') {
     if (!/^\d{1,9}$/.test(action ?? '') || last === undefined)
       throw new Stop(EXIT.usage, `Say the number of a bag and a path: ./tamsel api ${command} 1 …`);
-    return command === 'download' ? downloaded(ask, `${action}`, last) : checked(ask, `${action}`, last);
+    return command === 'download' ? downloaded(ask, `${action}`, last, options) : checked(ask, `${action}`, last);
   }
   if (command === 'bring-in' && action === undefined)
     throw new Stop(EXIT.usage, 'Say which file: ./tamsel api bring-in old-mail.mbox.');
@@ -101,6 +102,7 @@ function read(args: string[]): { words: string[]; options: Options } {
         to: text,
         until: text,
         quoting: text,
+        as: text,
         reason: text,
         archive: { type: 'boolean' },
         wait: { type: 'boolean' },
@@ -126,8 +128,9 @@ async function writeMessages(ask: Ask, options: Options): Promise<void> {
 /** Where the API tells how far work is, by the command that begins it. */
 const WORK: Readonly<Record<string, string>> = { scan: 'scans', run: 'runs', save: 'bags', 'bring-in': 'bags' };
 
-async function downloaded(ask: Ask, bag: string, file: string): Promise<number> {
-  await download((from) => ask.raw(`/bags/${bag}/download`, from > 0 ? { range: `bytes=${from}-` } : {}), file);
+async function downloaded(ask: Ask, bag: string, file: string, { as: form }: Options): Promise<number> {
+  const path = form === undefined ? `/bags/${bag}/download` : `/archive/download?bag=${bag}&form=${form}`;
+  await download((from) => ask.raw(path, from > 0 ? { range: `bytes=${from}-` } : {}), file);
   say(`Written to ${file}.`);
   return 0;
 }

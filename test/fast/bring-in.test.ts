@@ -91,6 +91,25 @@ test('a bag that was downloaded is brought into another archive, searched, check
   assert.deepEqual(readdirSync(account), [bag.folder]);
 });
 
+test('a Maildir that was downloaded is brought in with every octet, date, flag and keyword; a download that broke off goes on', async () => {
+  const from = await Mailbox.open(difficultServer());
+  await from.run({ action: 'archive', where: '' });
+  const query = { bag: 1, form: 'maildir' };
+  const octetsFrom = async (headers: object) =>
+    Buffer.from(await (await from.response('downloadArchive', {}, headers, undefined, query)).arrayBuffer());
+  const whole = await octetsFrom({});
+  assert.ok(Buffer.concat([whole.subarray(0, 777), await octetsFrom({ range: 'bytes=777-' })]).equals(whole));
+  const mailbox = await Mailbox.open(emptyServer());
+  const bag = await broughtIn(mailbox, 'maildir.tar', whole);
+  const kept = async (of: Mailbox, id: number) =>
+    (await readByIndex(await folderOf(of, id)))
+      .map(({ sha256, received, flags, keywords }) => JSON.stringify([sha256, received, flags, keywords]))
+      .sort();
+  assert.deepEqual(await kept(mailbox, bag.id), await kept(from, 1));
+  const folders = new Set((await listed(mailbox, '')).messages.map(({ folder }: any) => folder));
+  for (const folder of ['INBOX', 'Minutes', 'minutes', 'Committee/Minutes']) assert.ok(folders.has(folder), folder);
+});
+
 test('what a message says of itself is read of its octets as the mail server tells it', async () => {
   const octets = letter('Open day', [{ name: 'open-day.jpg', octets: octetsOf(5_000, 1) }]);
   const mailbox = await Mailbox.open(emptyServer());

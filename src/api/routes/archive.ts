@@ -1,10 +1,12 @@
 import { createHash } from 'node:crypto';
 import { Readable } from 'node:stream';
 import * as v from 'valibot';
-import { between, type ZippedFile } from '../../archive/zip';
+import { maildirFiles } from '../../archive/maildir';
+import { between } from '../../archive/zip';
 import * as s from '../../contract/schemas';
 import { emlPath } from '../../core/archive/eml-path';
 import { safeName } from '../../core/archive/safe-name';
+import { readFlags } from '../../core/mailbox/flags';
 import { partOfSection } from '../../core/mime/rewrite';
 import { decoded } from '../../mail/mime/decoded';
 import { openMessage } from '../../mail/mime/message-parts';
@@ -19,11 +21,11 @@ import {
   archiveFigures,
 } from '../../store/archive/archived';
 import { filesWithParts } from '../../store/index/files';
+import { tarAnswer, zipAnswer } from '../archive-answer';
 import { allOfArchive } from '../archive-search';
 import type { Environment } from '../environment';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
-import { zipAnswer } from '../zip-answer';
 
 export const getArchive = route({
   method: 'GET',
@@ -105,15 +107,16 @@ export const downloadArchive = route({
   method: 'GET',
   path: '/accounts/{account}/archive/download',
   summary:
-    'Downloads messages of the archive as .eml files in a ZIP archive (ZIP64 where it has to be), a folder for each mail folder: those that match `where`, or those of a bag. A download that broke off goes on with `Range`.',
+    'Downloads messages of the archive: those that match `where`, or those of a bag. As .eml files in a ZIP archive (ZIP64 where it has to be), a folder for each mail folder; or as a Maildir in a tar archive, with date, flags and keywords. A download that broke off goes on with `Range`.',
   query: v.object({
     where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
     bag: v.optional(s.wholeNumber(1, 2 ** 31 - 1)),
+    form: v.optional(v.picklist(['eml', 'maildir']), 'eml'),
   }),
-  formats: ['application/zip'],
+  formats: ['application/zip', 'application/x-tar'],
   also: { 206: { description: 'The octets that were asked for.' } },
-  async handle({ environment, account, query: { where, bag }, request }) {
-    const { database, archive } = environment;
+  async handle({ environment, account, query: { where, bag, form }, request }) {
+    const { database } = environment;
     if ((where === undefined) === (bag === undefined))
       throw invalid('Say one of where and bag.', [{ field: 'where', expected: 'exactly one of where and bag' }]);
     const ids =
@@ -126,25 +129,34 @@ export const downloadArchive = route({
         'too-many-messages',
         `These are ${ids.length} messages, and one download holds ${MOST_ZIPPED}. Narrow it down.`,
       );
-    const days = new Intl.DateTimeFormat('en-CA', { timeZone: account.settings.timeZone });
-    const files: ZippedFile[] = [];
-    for (let at = 0; at < ids.length; at += PAGE)
-      for (const message of await archivedPlaces(database, account.id, ids.slice(at, at + PAGE))) {
-        const { id, folder, from, subject, path, at: place, length, size, bagFolder } = message;
-        const day = days.format(message.date ?? message.received);
-        files.push({
-          path: emlPath({ id, folder, day, author: from?.name || from?.address || '', subject }),
-          size,
-          async *read() {
-            const octets = await archive.bag(account.id, bagFolder).message({ path, at: place, length, size });
-            if (octets) yield* octets;
-          },
-        });
-      }
     const asked = createHash('sha256').update(JSON.stringify(ids)).digest('hex').slice(0, 32);
-    return zipAnswer(request, files, `archive-${new Date().toISOString().slice(0, 10)}`, `${account.id}-${asked}`);
+    const name = `archive-${new Date().toISOString().slice(0, 10)}`;
+    const mark = `${account.id}-${form}-${asked}`;
+    const messages = await readableOnes(environment, account, ids);
+    if (form === 'maildir') return tarAnswer(request, maildirFiles(messages), name, mark);
+    const days = new Intl.DateTimeFormat('en-CA', { timeZone: account.settings.timeZone });
+    const files = messages.map(({ id, folder, received, date, from, subject, size, read }) => {
+      const author = from?.name || from?.address || '';
+      return { path: emlPath({ id, folder, day: days.format(date ?? received), author, subject }), size, read };
+    });
+    return zipAnswer(request, files, name, mark);
   },
 });
+
+/** Messages of the archive with their octets. */
+async function readableOnes({ database, archive }: Environment, account: Account, ids: readonly number[]) {
+  const found: (Omit<ArchivedPlace, 'flags'> & { flags: number; read(): AsyncGenerator<Buffer> })[] = [];
+  for (let at = 0; at < ids.length; at += PAGE)
+    for (const message of await archivedPlaces(database, account.id, ids.slice(at, at + PAGE))) {
+      const { path, at: place, length, size, bagFolder, flags } = message;
+      async function* read() {
+        const octets = await archive.bag(account.id, bagFolder).message({ path, at: place, length, size });
+        if (octets) yield* octets as AsyncIterable<Buffer>;
+      }
+      found.push({ ...message, flags: readFlags(flags.map((name) => `\\${name}`)).bits, read });
+    }
+  return found;
+}
 
 export const downloadArchivedFile = route({
   method: 'GET',

@@ -35,6 +35,7 @@ import { enqueue } from '../../store/jobs';
 import { labelsOf, uncheckedFilesOf } from '../../store/plan/lots';
 import { appendBagEntry, type BagEntry } from '../../store/runs/bag-entries';
 import { openPutBackOf } from '../../store/runs/put-backs';
+import { zipAnswer } from '../archive-answer';
 import { octetsOf } from '../body';
 import { readyCriteria } from '../criteria';
 import type { Environment } from '../environment';
@@ -43,7 +44,6 @@ import { conflict, invalid, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
 import { shownBag } from '../shown';
-import { zipAnswer } from '../zip-answer';
 
 async function shownNow(db: Queryable, account: number, bag: Bag) {
   return { ...shownBag(bag), ...(await waitsOf(db, account, bag.brought ? 'bring-in' : 'save', bag)) };

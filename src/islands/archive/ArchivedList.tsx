@@ -96,9 +96,18 @@ export function ArchivedList({ where, archive }: { where: string; archive: Archi
       <p className="note mt-2">
         {text.archive.keys}{' '}
         {total.messages > 0 && (
-          <a className="link" href={`/api${base}/archive/download?${new URLSearchParams({ where })}`} download>
-            {text.archive.download(text.messages(total.messages, count(total.messages)))}
-          </a>
+          <>
+            <a className="link" href={`/api${base}/archive/download?${new URLSearchParams({ where })}`} download>
+              {text.archive.download(text.messages(total.messages, count(total.messages)))}
+            </a>{' '}
+            <a
+              className="link"
+              href={`/api${base}/archive/download?${new URLSearchParams({ where, form: 'maildir' })}`}
+              download
+            >
+              {text.archive.downloadMaildir}
+            </a>
+          </>
         )}
       </p>
       <Look message={looked} onClose={() => setLooked(undefined)} />

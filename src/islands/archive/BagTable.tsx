@@ -1,6 +1,6 @@
 import { Fragment, useState } from 'react';
 import type { Archive, Bag } from '../../contract/types';
-import { OF_THE_PLAN, useAccount, useChange, useFigures, useLots } from '../../ui/api/account';
+import { OF_THE_PLAN, useChange, useFigures, useLots } from '../../ui/api/account';
 import { Heads } from '../../ui/Heads';
 import { Question } from '../../ui/Question';
 import { go, Link } from '../../ui/route';
@@ -10,6 +10,7 @@ import { count } from '../../ui/text/format';
 import { BringIn, GoOn } from './BringIn';
 import { Damage } from './Damage';
 import { Hold } from './Hold';
+import { TakeCopy } from './TakeCopy';
 
 /** Bags that are shown at once: the newest. */
 const SHOWN = 6;
@@ -184,7 +185,6 @@ function Steer({ bag }: { bag: Bag }) {
 
 /** What can be done with a bag that is done. */
 function Ways({ bag }: { bag: Bag }) {
-  const { base } = useAccount();
   const read = useChange<void>(
     () => `/bags/${bag.id}/read`,
     'POST',
@@ -216,9 +216,7 @@ function Ways({ bag }: { bag: Bag }) {
         {text.archive.check}
       </button>
       {' · '}
-      <a className="link" href={`/api${base}/bags/${bag.id}/download`} download>
-        {text.archive.copy}
-      </a>
+      <TakeCopy bag={bag} />
       {bag.form === 'mbox' && (
         <>
           {' · '}

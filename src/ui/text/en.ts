@@ -377,6 +377,13 @@ export const en = {
     nothing: 'No message of the archive matches.',
     keys: 'Words in the text are searched too. Space marks, Ctrl+A marks all, Enter shows a message as it was.',
     download: (messages: string) => `Download ${messages} as .eml files`,
+    downloadMaildir: 'or as a Maildir',
+    copyAs: { bag: 'The bag (ZIP)', maildir: 'A Maildir (tar)', eml: 'Each message as a file (ZIP of .eml)' },
+    copyNotes: {
+      bag: 'With its sums. Hand it in below to have it checked, or bring it in again.',
+      maildir: 'For mail servers and mail programs; with dates, flags and keywords.',
+      eml: 'For people: named by day, author and subject.',
+    },
     ready: (label: string, saved: string) => `“${label}” is saved: ${saved}, read back.`,
     to: 'To',
     saveEml: 'Save as a file (.eml)',
