@@ -29,6 +29,7 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api download BAG FILE [--as maildir|eml]       as a ZIP archive, or its mail as a Maildir in a tar archive or as
            .eml files; a FILE that is there is gone on with
   ./tamsel api check BAG FOLDER                           compares an unpacked copy; 0 only if all of it is equal
+  ./tamsel api retention [--years N --reason TEXT | --stop]   saves all mail of the last years every night, under a hold
   ./tamsel api bring-in FILE [--folder FOLDER] [--quoting mboxrd|…] [--label TEXT]   mail that was saved elsewhere: an mbox
            file, a Maildir as tar or ZIP, .eml alone or in a ZIP, a downloaded bag; what broke off is gone on with
   ./tamsel api scan
@@ -102,6 +103,8 @@ function read(args: string[]): { words: string[]; options: Options } {
         to: text,
         until: text,
         quoting: text,
+        years: text,
+        stop: { type: 'boolean' },
         as: text,
         reason: text,
         archive: { type: 'boolean' },
@@ -252,6 +255,12 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
       return ask('POST', `/bags/${action}/${command}`);
     case 'hold':
       return ask('POST', `/bags/${action}/hold`, { until: options.until, reason: options.reason });
+    case 'retention':
+      return options.stop
+        ? ask('DELETE', '/retention')
+        : options.years === undefined
+          ? ask('GET', '/retention')
+          : ask('POST', '/retention', { years: Number(options.years), reason: options.reason });
     case 'runs':
       return ask('GET', '/runs');
     case 'scan':
@@ -349,6 +358,23 @@ function shown(command: string, answer: Row): string {
     case 'repair':
     case 'hold':
       return table([bagRow(answer)], BAG_HEADS);
+    case 'retention': {
+      const { years, reason, nextAt, lastAt } = (answer.retention ?? {}) as Row;
+      return table(
+        [
+          ['kept so', octets(amount(answer.kept).bytes), `${amount(answer.kept).messages}`],
+          ['years', '', `${years ?? 'not saved every night'}`],
+          ...(years === undefined
+            ? []
+            : [
+                ['reason', '', `${reason}`],
+                ['last saved', '', `${lastAt ?? 'never'}`],
+                ['next', '', `${nextAt}`],
+              ]),
+        ],
+        ['', 'size', 'number'],
+      );
+    }
     case 'archive': {
       const files = (value: unknown) => `${(value as { files: number }).files}`;
       return table(

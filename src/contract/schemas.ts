@@ -363,6 +363,22 @@ export const Bag = v.object({
   ),
 });
 
+/** How all mail of the last years is saved under a hold every night, and what is kept so. */
+export const RetentionState = v.object({
+  retention: v.nullable(
+    v.object({
+      years: count,
+      reason: v.string(),
+      begunAt: Timestamp,
+      nextAt: Timestamp,
+      /** When all that was there was last saved. */
+      lastAt: v.optional(Timestamp),
+      problem: v.optional(ProblemNote),
+    }),
+  ),
+  kept: Amount,
+});
+
 /** What of a bag is not any more what was saved. */
 export const DamagedFile = v.object({
   file: count,

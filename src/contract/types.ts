@@ -25,6 +25,7 @@ export type LedgerCheck = InferOutput<typeof s.LedgerCheck>;
 export type FileAmount = InferOutput<typeof s.FileAmount>;
 export type MailFile = InferOutput<typeof s.File>;
 export type Bag = InferOutput<typeof s.Bag>;
+export type RetentionState = InferOutput<typeof s.RetentionState>;
 export type DamagedFile = InferOutput<typeof s.DamagedFile>;
 export type Archive = InferOutput<typeof s.Archive>;
 export type ArchivedDetails = InferOutput<typeof s.ArchivedDetails>;

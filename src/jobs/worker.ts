@@ -14,6 +14,7 @@ import {
 import { JobRunner } from './job-runner';
 import { PER_HOST } from './limits';
 import { sendNotice } from './notices';
+import { stepRetention } from './retention';
 
 /** Looked for work so often even when nobody wakes the worker: an expired lease wakes nobody. */
 const POLL_MS = 1_000;
@@ -132,7 +133,11 @@ export class Worker {
 
   /** What nobody waits for, and takes as long as others let it. */
   private async doChores(): Promise<void> {
-    while ((await sendNotice(this.context)) || (await revokeTokens(this.context))) {
+    while (
+      (await sendNotice(this.context)) ||
+      (await revokeTokens(this.context)) ||
+      (await stepRetention(this.context))
+    ) {
       // The next one.
     }
   }

@@ -18,6 +18,7 @@ import * as lots from './lots';
 import * as mailAddress from './mail-address';
 import * as messages from './messages';
 import * as plan from './plan';
+import * as retention from './retention';
 import * as runs from './runs';
 import * as scans from './scans';
 import * as senders from './senders';
@@ -79,6 +80,9 @@ export const ROUTES: Record<string, Route> = {
   getArchive: archive.getArchive,
   bringIn: bringIn.bringIn,
   sendOctets: bringIn.sendOctets,
+  getRetention: retention.getRetention,
+  startRetention: retention.startRetention,
+  endRetention: retention.endRetentionExport,
   downloadArchive: archive.downloadArchive,
   getArchivedMessage: archive.getArchivedMessage,
   downloadArchivedMessage: archive.downloadArchivedMessage,

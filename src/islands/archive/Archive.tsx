@@ -36,7 +36,7 @@ export default function Archive() {
           </div>
         </>
       )}
-      {archive.data.messages === 0 && bags.length > 0 && <HowSafe archive={archive.data} bags={bags} />}
+      {archive.data.messages === 0 && <HowSafe archive={archive.data} bags={bags} />}
     </>
   );
 }

@@ -4,6 +4,7 @@ import { useFigures } from '../../ui/api/account';
 import { HandIn } from '../../ui/copies/HandIn';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
+import { Retention } from './Retention';
 
 /** Where the archive lies, when it was read last, and whether anything else has it. */
 export function HowSafe({ archive, bags }: { archive: Archive; bags: Bag[] }) {
@@ -54,6 +55,7 @@ export function HowSafe({ archive, bags }: { archive: Archive; bags: Bag[] }) {
       </dl>
       <p className="note mt-2">{text.archive.safeNote}</p>
       <CheckCopy bags={bags} />
+      <Retention />
     </section>
   );
 }

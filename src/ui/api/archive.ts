@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import type { Archive, Bag } from '../../contract/types';
+import type { Archive, Bag, RetentionState } from '../../contract/types';
 import { useAccount } from './account';
 import { call } from './call';
 
@@ -28,4 +28,15 @@ export function useKeptBags() {
     ({ place, state }) => place === 'here' && state !== 'erased' && state !== 'cancelled',
   );
   return { bags, error: found.error, refetch: found.refetch };
+}
+
+/** Whether all mail of the last years is saved under a hold every night. */
+export function useRetention() {
+  const { account, base } = useAccount();
+  return useQuery({
+    queryKey: ['retention', account.id],
+    queryFn: () => call<RetentionState>(`${base}/retention`),
+    placeholderData: keepPreviousData,
+    refetchInterval: 30_000,
+  });
 }

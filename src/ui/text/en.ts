@@ -338,6 +338,21 @@ export const en = {
     showFew: 'Show the newest alone',
     eachIs: 'Each is a folder that other programs can open: mail as mbox files inside BagIt.',
     archivePlan: 'Archive what is in the plan',
+    retention: 'Keep by law',
+    retentionOff:
+      'Tamsel can save all mail of the last years every night, under a hold. Nothing in the mailbox is deleted.',
+    retentionIs: (years: number, messages: string, bytes: string) =>
+      `All mail of the last ${years === 1 ? 'year' : `${years} years`} is saved every night, under a hold. ${messages}, ${bytes}, are kept so.`,
+    retentionKept: (messages: string, bytes: string) => `${messages}, ${bytes}, were saved so before, and stay held.`,
+    retentionLast: (last: string, next: string) => `Last night: ${last}. Next: ${next}.`,
+    retentionFirst: 'Tamsel scans the mailbox first, then saves what is there.',
+    retentionBegin: 'save every night',
+    retentionChange: 'change',
+    retentionEnd: 'stop',
+    retentionYears: 'Years',
+    retentionDo: 'Save every night',
+    retentionNote:
+      'What came in within so many years is saved now, and every night what is new. Each bag is held for as many years: nobody can delete it through Tamsel before. Whoever runs this machine can still destroy what is on its disk. Tamsel signs in by itself only while you are signed in, or while a token of yours is valid.',
     bringIn: 'Bring in mail saved elsewhere',
     bringInNote:
       'An mbox file, a Maildir packed as tar or ZIP, a letter (.eml), letters in a ZIP archive, or a bag that you downloaded. Nothing changes in the mailbox.',
