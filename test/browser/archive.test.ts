@@ -111,3 +111,42 @@ test('a bit that fell is said on the bag, and repaired from a copy that is hande
   assert.deepEqual(readFileSync(path), readFileSync(copy));
   await until(async () => (await driver.findElements(By.css('input[data-repair]'))).length === 0, 20);
 });
+
+test('mail that was saved elsewhere is brought in from the page, found by its text, and taken away again in other forms', async () => {
+  const file = join(temporaryFolder(), 'Old computer.mbox');
+  const line = 'From odile@quorn.example Sun Aug  6 09:05:07 2013\n';
+  const letters = Array.from(
+    { length: 3 },
+    (_, at) => `${line}Subject: From the attic ${at}\nFrom: Odile <odile@quorn.example>\n\nmarmalade ${at}\n\n`,
+  );
+  writeFileSync(file, `${letters.join('')}${line}Subject: cut\n\nin the mid`);
+  await goTo('/archive');
+  await press('Bring in mail saved elsewhere');
+  await accessible('the form to bring mail in');
+  await (await find('[data-bring-in]')).sendKeys(file);
+  await press('Bring it in');
+  await until(async () => (await lastBag()).state === 'done', 60);
+  await shows(/Old computer\.mbox[\s\S]*1 is damaged, and kept as it is\.[\s\S]*brought in from Old computer\.mbox/);
+  await until(async () => (await found('text ~ marmalade')).total.messages === 3, 60);
+  await goTo(`/archive?where=${encodeURIComponent('text ~ marmalade')}`);
+  await shows(/From the attic 2[\s\S]*or as a Maildir/);
+  await press('take a copy');
+  await shows(/A Maildir \(tar\)[\s\S]*Each message as a file/);
+  await accessible('the forms of a copy');
+  const { brought, onlyHere } = await lastBag();
+  assert.deepEqual([brought.format, brought.flawed, brought.passed, onlyHere.files], ['mbox', 1, 0, 4]);
+});
+
+test('all mail of the last years is saved under a hold, and the page says what that is worth', async () => {
+  await goTo('/archive');
+  await shows(/Keep by law[\s\S]*Nothing in the mailbox is deleted/);
+  await press('save every night');
+  await shows(/Whoever runs this machine can still destroy what is on its disk/);
+  await (await find('[aria-label="Keep by law"] input:not([type=number])')).sendKeys('books of account');
+  await accessible('the form of the retention export');
+  await press('Save every night');
+  await until(async () => (await ask('/retention')).kept.messages > 0, 120);
+  const [bag] = (await ask('/bags')).bags;
+  assert.deepEqual([bag.state, bag.heldReason], ['done', 'books of account']);
+  await shows(/All mail of the last 10 years is saved every night, under a hold/);
+});

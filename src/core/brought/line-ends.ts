@@ -1,6 +1,5 @@
 const LF = 0x0a;
 const CR = 0x0d;
-const CRLF = Buffer.from('\r\n', 'latin1');
 
 /**
  * The octets of a message with the line ends of mail (RFC 5322 §2.1). Where its first line ends with LF alone, as files have it on
@@ -13,19 +12,24 @@ export async function* withMailLineEnds(octets: AsyncIterable<Uint8Array>): Asyn
   for await (const piece of octets) {
     const feed = isBare === undefined ? piece.indexOf(LF) : -1;
     if (feed >= 0) isBare = (feed === 0 ? last : piece[feed - 1]) !== CR;
-    if (isBare) yield* converted(piece, last);
-    else yield piece;
+    yield isBare ? converted(piece, last) : piece;
     last = piece.at(-1) ?? last;
   }
 }
 
-function* converted(piece: Uint8Array, before: number): Generator<Uint8Array> {
+/** All at once: a line by itself would cost more than what is done with it. */
+function converted(piece: Uint8Array, before: number): Uint8Array {
+  const bare: number[] = [];
+  for (let feed = piece.indexOf(LF); feed >= 0; feed = piece.indexOf(LF, feed + 1))
+    if ((feed === 0 ? before : piece[feed - 1]) !== CR) bare.push(feed);
+  if (bare.length === 0) return piece;
+  const whole = new Uint8Array(piece.length + bare.length);
   let from = 0;
-  for (let feed = piece.indexOf(LF); feed >= 0; feed = piece.indexOf(LF, feed + 1)) {
-    if ((feed === 0 ? before : piece[feed - 1]) === CR) continue;
-    if (feed > from) yield piece.subarray(from, feed);
-    yield CRLF;
-    from = feed + 1;
+  for (const [added, feed] of bare.entries()) {
+    whole.set(piece.subarray(from, feed), from + added);
+    whole[feed + added] = CR;
+    from = feed;
   }
-  if (from < piece.length) yield piece.subarray(from);
+  whole.set(piece.subarray(from), from + bare.length);
+  return whole;
 }

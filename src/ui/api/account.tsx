@@ -55,7 +55,9 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
       if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
       if (kind === 'opened') freshness.lost('runs', 'scan', 'level', 'bags', 'archive');
       if (kind === 'run') freshness.lost('runs');
-      if (kind === 'bag') freshness.lost('bags', 'files', 'lots');
+      if (kind === 'bag') freshness.lost('bags');
+      // What is in mbox files is a copy of no file by itself.
+      if (kind === 'bag' && (data as { form?: string } | undefined)?.form !== 'mbox') freshness.lost('files', 'lots');
       // Only a bag that is done changes what the archive holds.
       if (kind === 'bag' && (data as { state?: string } | undefined)?.state === 'done')
         freshness.lost('archive', 'messages', 'damage');
