@@ -236,7 +236,7 @@ await call('getArchivedMessage', { path: { message: archived.id } });
 words('downloadArchivedMessage', 'The answer is `message/rfc822`: the octets that the mail server sent.');
 words(
   'downloadArchive',
-  '`where` are criteria of the archive, `bag` is the number of a bag. The answer is `application/zip`, messages as `.eml` files, each with the octets that the mail server sent; `Range` works as for `downloadBag`.',
+  '`where` are criteria of the archive, `bag` is the number of a bag. The answer is `application/zip`, messages as `.eml` files, each with the octets that the mail server sent; with `form=maildir` it is `application/x-tar`, a Maildir with dates, flags and keywords. `Range` works as for `downloadBag`.',
 );
 words(
   'downloadArchivedFile',
@@ -253,6 +253,32 @@ await call('holdBag', {
   path: { bag: mail.id },
   body: { until: `${Number(DAY.slice(0, 4)) + 3}-12-31`, reason: 'three years by law' },
 });
+
+section(
+  'Bringing mail in',
+  'A file that was saved elsewhere comes in piece by piece, then its mail is read into a bag that is searched, checked and put back like any other. `brought` of the bag tells how far that is: `received` of `size` octets, then `done` of it, from 0 to 1. What broke off goes on at `received`. A file that holds no mail, is damaged as a whole, encrypted, or unpacks to more than mail does ends as `failed` with the reason; single messages that are damaged are kept as they are and counted as `flawed`.',
+);
+const letter = Buffer.from(
+  'From odile@quorn.example Sun Aug  6 09:05:07 2013\nFrom: Odile Marchbanks <odile@quorn.example>\nSubject: From the attic\n\nAll of it in one box.\n\n',
+);
+const arriving = await call('bringIn', {
+  body: { name: 'old computer.mbox', size: letter.length, folder: 'Old computer' },
+  prose:
+    '`folder` stands above the folders that the file names. `quoting` is how lines that begin with `From ` stand in an mbox file, where that is known: `mboxo`, `mboxrd`, `mboxcl` or `mboxcl2`. Without it that is told by the file, and in doubt such lines stay as they are.',
+});
+words(
+  'sendOctets',
+  'The body is octets (`application/octet-stream`), at most 8 MiB of them, from `at` on. Others than the next are refused with 409 `wrong-place`. The answer is 200 and the bag.',
+);
+await app.call('POST', `/accounts/1/bags/${arriving.id}/cancel`, {});
+
+section(
+  'Retention export',
+  'All mail of the last years is saved into a bag that is held for as many years, and every night what is new. Nothing in the mailbox is deleted, and nobody can delete what is held through Tamsel before its day. Whoever runs the machine can destroy what is on its disk.',
+);
+await call('startRetention', { body: { years: 10, reason: 'books of account' } });
+await call('getRetention');
+await call('endRetention', { prose: 'What was saved stays held.' });
 
 section('Senders');
 const { senders } = await call('listSenders', {

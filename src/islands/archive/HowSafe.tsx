@@ -25,11 +25,13 @@ export function HowSafe({ archive, bags }: { archive: Archive; bags: Bag[] }) {
     [text.archive.differing, damaged.files === 0 ? text.archive.none : count(damaged.files), damaged.files > 0],
     [
       text.archive.elsewhere,
-      onlyHere.files === 0
-        ? text.archive.allOfIt
-        : onlyHere.files >= all
-          ? text.archive.noneYet
-          : text.archive.someElsewhere(count(all - onlyHere.files), count(all)),
+      all === 0
+        ? '–'
+        : onlyHere.files === 0
+          ? text.archive.allOfIt
+          : onlyHere.files >= all
+            ? text.archive.noneYet
+            : text.archive.someElsewhere(count(all - onlyHere.files), count(all)),
       onlyHere.files > 0,
     ],
     ...(held.length > 0

@@ -21,7 +21,10 @@ export function Retention() {
   const { retention, kept } = data;
   return (
     <div className="mt-3 grid gap-1 border-t border-hair pt-3">
-      <h3 className="font-semibold">{text.archive.retention}</h3>
+      <div className="flex flex-wrap items-baseline justify-between gap-x-3">
+        <h3 className="font-semibold">{text.archive.retention}</h3>
+        {!retention && <Change state={data} />}
+      </div>
       {retention ? (
         <>
           <p>
@@ -47,17 +50,11 @@ export function Retention() {
           <Refused error={end.error} />
         </>
       ) : (
-        <>
-          <p className="note">{text.archive.retentionOff}</p>
-          {kept.messages > 0 && (
-            <p className="note">
-              {text.archive.retentionKept(text.messages(kept.messages, count(kept.messages)), octets(kept.bytes))}
-            </p>
-          )}
-          <span>
-            <Change state={data} />
-          </span>
-        </>
+        kept.messages > 0 && (
+          <p className="note">
+            {text.archive.retentionKept(text.messages(kept.messages, count(kept.messages)), octets(kept.bytes))}
+          </p>
+        )
       )}
     </div>
   );
@@ -91,7 +88,9 @@ function Change({ state: { retention } }: { state: RetentionState }) {
           className="card z-20 w-80 max-w-[94vw]"
         >
           <form className="grid gap-2" onSubmit={submit}>
-            <p className="note">{text.archive.retentionNote}</p>
+            <p className="note">
+              {text.archive.retentionOff} {text.archive.retentionNote}
+            </p>
             <label className="grid gap-1">
               {text.archive.retentionYears}
               <input
