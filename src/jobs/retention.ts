@@ -9,7 +9,7 @@ import {
   openJournal,
   postponeRetention,
 } from '../store/archive/retention';
-import { transaction } from '../store/database';
+import { type Queryable, transaction } from '../store/database';
 import { tell } from '../store/events';
 import { openScan } from '../store/index/scans';
 import { enqueue } from '../store/jobs';
@@ -45,17 +45,18 @@ export async function stepRetention({ database, vault }: Pick<WorkContext, 'data
         await updateBag(client, account.id, open.id, { state: 'queued', attempts: 0 });
         await enqueue(client, account.id, 'save', open.id);
       }
-      if (!open) await saveNew(client, account.id, due.years);
-      await postpone(!open, null);
+      const isSaved = !open && !(await beginToSave(client, account.id, due.years));
+      await postpone(isSaved, null);
     }
     await tell(client, account.id, 'level', {});
     return true;
   });
 }
 
-async function saveNew(client: Parameters<typeof createBag>[0], account: number, years: number): Promise<void> {
+/** Begins to save what is new; whether there is anything. */
+async function beginToSave(client: Queryable, account: number, years: number): Promise<boolean> {
   const files = await newForRetention(client, account, years);
-  if (files.length === 0) return;
+  if (files.length === 0) return false;
   const day = new Date().toISOString().slice(0, 10);
   const id = await createBag(client, account, {
     label: `Retention, ${day}`,
@@ -67,4 +68,5 @@ async function saveNew(client: Parameters<typeof createBag>[0], account: number,
   await markAsJournal(client, account, id);
   await enqueue(client, account, 'save', id);
   await tell(client, account, 'bag', await bagById(client, account, id));
+  return true;
 }

@@ -52,7 +52,10 @@ test('all mail of the last years is saved under a hold, then every night what is
   const before = mailbox.hosted;
   await mailbox.call('startRetention', { years: 10, reason: 'books of account' });
   await night(mailbox);
+  const lastAt = async () => (await mailbox.call('getRetention')).retention.lastAt;
+  assert.equal(await lastAt(), undefined, 'it is being saved');
   await mailbox.work();
+  assert.ok(await lastAt());
   const [first] = await bagsOf(mailbox);
   assert.deepEqual(
     [first.state, first.saved.files, first.checked.files],

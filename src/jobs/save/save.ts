@@ -2,7 +2,7 @@ import { DiskFull } from '../../archive/bag';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import { type Bag, bagById, holdBag, wantedOfBag } from '../../store/archive/bags';
-import { holdOfJournal } from '../../store/archive/retention';
+import { holdOfJournal, noteRetained } from '../../store/archive/retention';
 import type { Queryable } from '../../store/database';
 import { finishJob, type Job } from '../../store/jobs';
 import { appendBagEntry } from '../../store/runs/bag-entries';
@@ -63,7 +63,9 @@ async function holdJournal(
 ): Promise<void> {
   const hold = await holdOfJournal(client, account, id);
   const bag = hold && (await bagById(client, account, id));
-  if (!bag || bag.saved.files === 0) return;
+  if (!bag) return;
+  await noteRetained(client, account);
+  if (bag.saved.files === 0) return;
   const manifest = (await archive.bag(account, bag.folder).manifestDigest()) ?? null;
   await holdBag(client, account, id, hold);
   const { label, saved } = bag;

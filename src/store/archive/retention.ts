@@ -80,7 +80,7 @@ export async function awaitScan(client: Queryable, account: number, scan: number
 /**
  * Goes on in the next night, at three o'clock of the account; or, where something went wrong, in an hour.
  *
- * @param isSaved whether all that is there is saved, or about to be.
+ * @param isSaved whether all that is there is saved already.
  */
 export async function postponeRetention(
   client: Queryable,
@@ -148,4 +148,9 @@ export async function holdOfJournal(
      join retention t on t.account = b.account where b.account = $1 and b.id = $2 and b.journal`,
     [account, bag],
   );
+}
+
+/** Notes that all that was there is saved. */
+export async function noteRetained(db: Queryable, account: number): Promise<void> {
+  await db.query('update retention set last_at = now() where account = $1', [account]);
 }

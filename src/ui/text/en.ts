@@ -344,7 +344,7 @@ export const en = {
     retentionIs: (years: number, messages: string, bytes: string) =>
       `All mail of the last ${years === 1 ? 'year' : `${years} years`} is saved every night, under a hold. ${messages}, ${bytes}, are kept so.`,
     retentionKept: (messages: string, bytes: string) => `${messages}, ${bytes}, were saved so before, and stay held.`,
-    retentionLast: (last: string, next: string) => `Last night: ${last}. Next: ${next}.`,
+    retentionLast: (last: string, next: string) => `Last saved: ${last}. Next: ${next}.`,
     retentionFirst: 'Tamsel scans the mailbox first, then saves what is there.',
     retentionBegin: 'save every night',
     retentionChange: 'change',
