@@ -29,7 +29,7 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api download BAG FILE [--as maildir|eml]       as a ZIP archive, or its mail as a Maildir in a tar archive or as
            .eml files; a FILE that is there is gone on with
   ./tamsel api check BAG FOLDER                           compares an unpacked copy; 0 only if all of it is equal
-  ./tamsel api retention [--years N --reason TEXT | --stop]   saves all mail of the last years every night, under a hold
+  ./tamsel api retention [--years N --reason TEXT | --stop]   saves every message of the last years every night, under a hold
   ./tamsel api bring-in FILE [--folder FOLDER] [--quoting mboxrd|…] [--label TEXT]   mail that was saved elsewhere: an mbox
            file, a Maildir as tar or ZIP, .eml alone or in a ZIP, a downloaded bag; what broke off is gone on with
   ./tamsel api scan

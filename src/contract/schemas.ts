@@ -363,7 +363,7 @@ export const Bag = v.object({
   ),
 });
 
-/** How all mail of the last years is saved under a hold every night, and what is kept so. */
+/** How every message of the last years is saved under a hold every night, and what is kept so. */
 export const RetentionState = v.object({
   retention: v.nullable(
     v.object({

@@ -137,7 +137,7 @@ test('mail that was saved elsewhere is brought in from the page, found by its te
   assert.deepEqual([brought.format, brought.flawed, brought.passed, onlyHere.files], ['mbox', 1, 0, 4]);
 });
 
-test('all mail of the last years is saved under a hold, and the page says what that is worth', async () => {
+test('every message of the last years is saved under a hold, and the page says what that is worth', async () => {
   await goTo('/archive');
   await shows(/Keep by law/);
   await press('save every night');
@@ -150,5 +150,5 @@ test('all mail of the last years is saved under a hold, and the page says what t
   await until(async () => (await ask('/retention')).kept.messages > 0, 120);
   const [bag] = (await ask('/bags')).bags;
   assert.deepEqual([bag.state, bag.heldReason], ['done', 'books of account']);
-  await shows(/All mail of the last 10 years is saved every night, under a hold/);
+  await shows(/Every message of the last 10 years is saved every night, under a hold/);
 });

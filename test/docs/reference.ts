@@ -274,7 +274,7 @@ await app.call('POST', `/accounts/1/bags/${arriving.id}/cancel`, {});
 
 section(
   'Retention export',
-  'All mail of the last years is saved into a bag that is held for as many years, and every night what is new. Nothing in the mailbox is deleted, and nobody can delete what is held through Tamsel before its day. Whoever runs the machine can destroy what is on its disk.',
+  'Every message of the last years is saved into a bag that is held for as many years, and every night what is new. Nothing in the mailbox is deleted, and nobody can delete what is held through Tamsel before its day. Whoever runs the machine can destroy what is on its disk.',
 );
 await call('startRetention', { body: { years: 10, reason: 'books of account' } });
 await call('getRetention');

@@ -46,7 +46,7 @@ async function night(mailbox: Mailbox): Promise<void> {
   assert.equal(await step(mailbox), false, 'until the next night');
 }
 
-test('all mail of the last years is saved under a hold, then every night what is new, and the mailbox is as it was', async () => {
+test('every message of the last years is saved under a hold, then every night what is new, and the mailbox is as it was', async () => {
   const fake = server();
   const mailbox = await opened(fake);
   const before = mailbox.hosted;

@@ -18,7 +18,7 @@ export const getRetention = route({
   method: 'GET',
   path: '/accounts/{account}/retention',
   summary:
-    'Returns whether all mail of the last years is saved under a hold every night, when that was last done, and what is kept so.',
+    'Returns whether every message of the last years is saved under a hold every night, when that was last done, and what is kept so.',
   response: s.RetentionState,
   handle: ({ environment: { database }, account }) => shown(database, account),
 });
@@ -27,7 +27,7 @@ export const startRetention = route({
   method: 'POST',
   path: '/accounts/{account}/retention',
   summary:
-    'Has all mail of the last `years` years saved into a bag that is held for as many years, at once and again every night for what is new. Nothing in the mailbox is deleted. What is held can’t be deleted through Tamsel before its day; whoever runs the machine can still destroy what is on its disk.',
+    'Has every message of the last `years` years saved into a bag that is held for as many years, at once and again every night for what is new. Nothing in the mailbox is deleted. What is held can’t be deleted through Tamsel before its day; whoever runs the machine can still destroy what is on its disk.',
   body: v.object({
     years: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(100)),
     reason: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(500)),

@@ -4,6 +4,7 @@ import type { Bag } from '../../contract/types';
 import { useChange } from '../../ui/api/account';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
+import { ReasonField } from './ReasonField';
 
 /** Holds a bag until a day, for a reason: nobody can delete it before. */
 export function Hold({ bag }: { bag: Bag }) {
@@ -39,16 +40,7 @@ export function Hold({ bag }: { bag: Bag }) {
                 onChange={({ target }) => setUntil(target.value)}
               />
             </label>
-            <label className="grid gap-1">
-              {text.archive.holdReason}
-              <input
-                className="field"
-                required
-                maxLength={500}
-                value={reason}
-                onChange={({ target }) => setReason(target.value)}
-              />
-            </label>
+            <ReasonField value={reason} onChange={setReason} />
             <button type="submit" className="button button-chief" disabled={hold.isPending}>
               {text.archive.holdIt}
             </button>

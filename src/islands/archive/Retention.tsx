@@ -6,8 +6,9 @@ import { useRetention } from '../../ui/api/archive';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
+import { ReasonField } from './ReasonField';
 
-/** All mail of the last years, saved under a hold every night: who needs it by law says so here. */
+/** Every message of the last years is saved under a hold every night: who needs it by law says so here. */
 export function Retention() {
   const { octets, dayAndTime } = useFigures();
   const { data, error } = useRetention();
@@ -103,16 +104,7 @@ function Change({ state: { retention } }: { state: RetentionState }) {
                 onChange={({ target }) => setYears(target.valueAsNumber)}
               />
             </label>
-            <label className="grid gap-1">
-              {text.archive.holdReason}
-              <input
-                className="field"
-                required
-                maxLength={500}
-                value={reason}
-                onChange={({ target }) => setReason(target.value)}
-              />
-            </label>
+            <ReasonField value={reason} onChange={setReason} />
             <button type="submit" className="button button-chief" disabled={begin.isPending}>
               {text.archive.retentionDo}
             </button>

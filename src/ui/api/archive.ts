@@ -30,7 +30,7 @@ export function useKeptBags() {
   return { bags, error: found.error, refetch: found.refetch };
 }
 
-/** Whether all mail of the last years is saved under a hold every night. */
+/** Whether every message of the last years is saved under a hold every night. */
 export function useRetention() {
   const { account, base } = useAccount();
   return useQuery({

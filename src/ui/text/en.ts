@@ -340,9 +340,9 @@ export const en = {
     archivePlan: 'Archive what is in the plan',
     retention: 'Keep by law',
     retentionOff:
-      'Tamsel can save all mail of the last years every night, under a hold. Nothing in the mailbox is deleted.',
+      'Tamsel can save every message of the last years every night, under a hold. Nothing in the mailbox is deleted.',
     retentionIs: (years: number, messages: string, bytes: string) =>
-      `All mail of the last ${years === 1 ? 'year' : `${years} years`} is saved every night, under a hold. ${messages}, ${bytes}, are kept so.`,
+      `Every message of the last ${years === 1 ? 'year' : `${years} years`} is saved every night, under a hold. ${messages}, ${bytes}, are kept so.`,
     retentionKept: (messages: string, bytes: string) => `${messages}, ${bytes}, were saved so before, and stay held.`,
     retentionLast: (last: string, next: string) => `Last saved: ${last}. Next: ${next}.`,
     retentionFirst: 'Tamsel scans the mailbox first, then saves what is there.',
