@@ -31,7 +31,8 @@ export function contentsOf({ parts, doubt }: MimeStructure): MessageContents {
   if (!sent) flaws.push('date');
   if (!from) flaws.push('from');
   if (subject.includes('\ufffd')) flaws.push('subject');
-  if (doubt || parts.some(isCut)) flaws.push('structure');
+  // Where programs differ in what is part of what, nothing is missing.
+  if ((doubt && doubt !== 'ambiguous') || parts.some(isCut)) flaws.push('structure');
   return {
     ...{ messageId: clean(first('message-id')), inReplyTo: clean(first('in-reply-to')), references },
     ...{ sent, from, recipients: recipientsOf(fields), subject, listId, bulkFields, files: filesOf(parts), flaws },
