@@ -3,8 +3,8 @@ import type { BroughtMessage } from '../../archive/brought/message';
 import { CutOff, Unreadable } from '../../archive/brought/unreadable';
 import { statusFlags } from '../../core/brought/status-fields';
 import { FLAG_BITS } from '../../core/mailbox/flags';
-import { MimeScanner, type MimeStructure } from '../../core/mime/scanner';
 import { oneLine } from '../../core/text';
+import { openMessage } from '../../mail/mime/message-parts';
 import { contentsOf, hasFields, receivedBy } from '../../mail/mime/message-record';
 import type { Account } from '../../store/access/accounts';
 import type { Bag } from '../../store/archive/bags';
@@ -26,8 +26,6 @@ import { MailIntake } from '../save/mail-intake';
 /** Messages and octets that are noted together. */
 const MOST_MESSAGES = 500;
 const MOST_OCTETS = 16 * 2 ** 20;
-/** Octets of a message that are held in memory; a larger one is read twice. */
-const HELD = 8 * 2 ** 20;
 /** Characters of the path of a mail folder. */
 const MAX_FOLDER = 500;
 
@@ -92,12 +90,12 @@ export class BringingIn extends BagWriting {
     let passed = 0;
     const note = (done: number) => this.note({ format: file.format, quoting: file.quoting, done, passed });
     for await (const { message, done } of file.items()) {
+      await this.heed();
       if (!message) passed++;
       // What was noted before is in the bag already.
       else if (++ordinal > before) await this.read(message, ordinal);
       if (this.received.length < MOST_MESSAGES && this.octets < MOST_OCTETS) continue;
       await note(done);
-      await this.heed();
       if (await isAwaited(database, this.account.id)) throw new GivesWay();
     }
     if (ordinal === 0) throw new Unreadable('not-mail', 'There is no mail in this file that Tamsel can read.');
@@ -105,7 +103,11 @@ export class BringingIn extends BagWriting {
   }
 
   private async read(message: BroughtMessage, ordinal: number): Promise<void> {
-    const { structure, octets, isCut } = await lookedAt(message);
+    let isCut = false;
+    const whole = uncut(message.read, () => {
+      isCut = true;
+    });
+    const { structure, octets } = await openMessage(whole);
     const record = { ...contentsOf(structure), emailId: null };
     const received = message.received ?? receivedBy(structure) ?? record.sent ?? this.bag.createdAt;
     const read: ReadMessage = {
@@ -118,7 +120,7 @@ export class BringingIn extends BagWriting {
     };
     const taken = await this.intake.receive(
       { address: record.from?.address ?? '', received, folder: read.folder, size: message.size },
-      octets(),
+      buffers(octets()),
     );
     this.messages.add(read);
     this.received.push(taken);
@@ -151,41 +153,18 @@ function nameWithoutEnding(name: string): string {
   return plain.replace(/(\.(mbox|mbx|eml|zip|tar|tgz|gz)){1,2}$/i, '') || plain || 'mail';
 }
 
-/** A message, read once: what it is made of, and its octets to be read again, as far as they are there. */
-async function lookedAt({ read }: BroughtMessage): Promise<{
-  structure: MimeStructure;
-  octets(): AsyncIterable<Buffer>;
-  isCut: boolean;
-}> {
-  const scanner = new MimeScanner();
-  let held: Buffer[] | undefined = [];
-  let size = 0;
-  let isCut = false;
-  const whole = uncut(read, () => {
-    isCut = true;
-  });
-  for await (const piece of whole()) {
-    scanner.push(piece);
-    size += piece.length;
-    if (size > HELD) held = undefined;
-    held?.push(piece);
-  }
-  const small = held;
-  async function* again() {
-    if (small) yield* small;
-    else yield* whole();
-  }
-  return { structure: scanner.end(), octets: again, isCut };
-}
-
 /** Octets as far as they come; of a message that is cut off that is all that is kept. */
-function uncut(read: () => AsyncIterable<Uint8Array>, onCut: () => void): () => AsyncIterable<Buffer> {
+function uncut(read: () => AsyncIterable<Uint8Array>, onCut: () => void): () => AsyncIterable<Uint8Array> {
   return async function* () {
     try {
-      for await (const piece of read()) yield Buffer.from(piece.buffer, piece.byteOffset, piece.length);
+      yield* read();
     } catch (error) {
       if (!(error instanceof CutOff)) throw error;
       onCut();
     }
   };
+}
+
+async function* buffers(octets: AsyncIterable<Uint8Array>): AsyncGenerator<Buffer> {
+  for await (const piece of octets) yield Buffer.from(piece.buffer, piece.byteOffset, piece.length);
 }

@@ -15,6 +15,8 @@ export interface WantedPart {
 /** A message with the parts that it is made of. */
 export interface OpenedMessage {
   structure: MimeStructure;
+  /** All of its octets, once more. */
+  octets(): AsyncIterable<Uint8Array>;
   /** The bodies of parts, in their order, as they are transferred. */
   bodies(wanted: readonly WantedPart[]): AsyncGenerator<{ part: MimePart; body: Buffer }>;
 }
@@ -33,6 +35,7 @@ export async function openMessage(read: () => AsyncIterable<Uint8Array>): Promis
   const whole = held && Buffer.concat(held);
   return {
     structure: scanner.end(),
+    octets: () => (whole ? oneOf(whole) : read()),
     async *bodies(wanted) {
       const reader = whole ? inMemory(whole) : cutFrom(read());
       try {
