@@ -4,9 +4,9 @@ import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { fold, storable } from '../src/core/text';
 import { SegmentBuilder } from '../src/core/words/segment';
-import { eachWord, withoutLines } from '../src/core/words/tokens';
+import { eachToken, withoutLines } from '../src/core/words/tokens';
 import { searchedText } from '../src/mail/mime/searched-text';
-import { ArchiveWords, type PackedBlock, packedBlock, saveWords } from '../src/store/archive/archive-words';
+import { ArchiveWords, saveWords } from '../src/store/archive/archive-words';
 import { cleanUp, demoScenario, freshDatabase, temporaryFolder } from '../test/harness';
 import { median, peakMemory, printResults, rounded, timed } from './measure';
 
@@ -41,7 +41,6 @@ async function main(): Promise<void> {
   const file = join(temporaryFolder(), 'texts');
   let octets = 0;
   let builder = new SegmentBuilder();
-  let blocks: PackedBlock[] = [];
   let texts: string[] = [];
   let first = 1;
   const reading = await timed(async () => {
@@ -52,24 +51,22 @@ async function main(): Promise<void> {
       });
       const searched = withoutLines(storable(text).split('\n').map(fold).join(' '));
       octets += Buffer.byteLength(searched);
-      eachWord(searched, (word) => builder.add(word));
+      eachToken(searched, (token, blanks) => builder.add(token, blanks));
       builder.endText();
       texts.push(searched);
       const isLast = at === count - 1;
       if (texts.length === BLOCK || isLast) {
-        blocks.push(await packedBlock({ first: at + 2 - texts.length, texts }));
         appendFileSync(file, `${texts.join('\n')}\n`);
         texts = [];
       }
       if (builder.texts < SEGMENT && !isLast) continue;
-      await saveWords(database, 1, 1, { first, texts: builder.texts, packed: builder.end() }, blocks);
+      await saveWords(database, 1, 1, { first, texts: builder.texts, packed: builder.end() });
       first += builder.texts;
       builder = new SegmentBuilder();
-      blocks = [];
     }
   });
   const { rows } = await database.query<{ octets: number }>(
-    `select pg_total_relation_size('archived_words') + pg_total_relation_size('archived_text') as octets`,
+    `select pg_total_relation_size('archived_words') as octets`,
   );
   const results = [];
   for (const wanted of WANTED) {

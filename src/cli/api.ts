@@ -20,7 +20,7 @@ const API_HELP = `./tamsel api: asks a running Tamsel, with a token from its set
   ./tamsel api mark --bag N                               takes the checked files of a bag out of the mail
            --shrink 1600|2560                            or makes its pictures smaller: points of the longer side
   ./tamsel api files [--where CRITERIA] [--order size|date|name|from] [--limit N]
-  ./tamsel api save --where CRITERIA [--what files|messages|mail] [--place here|download] [--label TEXT]
+  ./tamsel api save --where CRITERIA | --lots 1,2 [--what files|messages|mail] [--place here|download] [--label TEXT]
   ./tamsel api bags
   ./tamsel api archive                                    what lies in the archive, and how safe it is
   ./tamsel api read BAG                                   reads every octet of a bag again, later on
@@ -59,7 +59,7 @@ export async function api(args: string[]): Promise<number> {
     await writeMessages(ask, options);
     return 0;
   }
-  if (command === 'save' && options.where === undefined)
+  if (command === 'save' && options.where === undefined && options.lots === undefined)
     throw new Stop(EXIT.usage, "Say what is to be saved: --where 'kind = picture'. With --where '' it is everything.");
   if (command === 'download' || command === 'check') {
     if (!/^\d{1,9}$/.test(action ?? '') || last === undefined)
@@ -214,6 +214,10 @@ function typeOf(body: unknown): string {
   return body instanceof Uint8Array ? 'application/octet-stream' : 'application/json';
 }
 
+function lotsOf({ lots }: Options): { lots?: number[] } {
+  return lots === undefined ? {} : { lots: `${lots}`.split(',').map(Number) };
+}
+
 /** What becomes of checked files: they are taken out, or as pictures made smaller. */
 function fateOf({ shrink }: Options): object {
   return shrink === undefined ? { fate: 'strip' } : { fate: 'shrink', shrinking: { longest: Number(shrink) } };
@@ -246,6 +250,7 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
         place: options.place ?? 'here',
         what: options.what,
         where: options.where,
+        ...lotsOf(options),
         label: options.label,
       });
     case 'archive':
@@ -275,7 +280,7 @@ function carryOut(ask: Ask, command: string, action: string | undefined, options
         folder: options.folder,
         to: options.to,
         ...(options.bag === undefined ? {} : { bag: Number(options.bag) }),
-        ...(options.lots === undefined ? {} : { lots: `${options.lots}`.split(',').map(Number) }),
+        ...lotsOf(options),
         ...(options.run === undefined ? {} : { run: Number(options.run) }),
       });
   }

@@ -268,3 +268,25 @@ test('mail that comes in while it is saved is not in it; cancelled, nothing of i
   const folder = await folderOf(mailbox, second);
   assert.equal(existsSync(folder) || existsSync(`${folder}.part`), false);
 });
+
+test('copies are saved of what lots hold, and of a folder with those in it; the plan and the mailbox stay', async () => {
+  const fake = difficultServer();
+  for (const folder of ['Club', 'Club/Minutes', 'Clubhouse'])
+    fake.add(folder, null, [given(message(`in ${folder}`, 'x'))]);
+  const mailbox = await Mailbox.open(fake);
+  const subjects = async (id: number) =>
+    (await readByIndex(await folderOf(mailbox, id))).map(({ subject }) => subject).sort();
+  const before = octetsHosted(fake).length;
+  await mailbox.call('createGuard', { where: 'folder = Club' });
+  const one = await mailbox.call('createLot', { where: 'folder = Club or folder = Clubhouse' });
+  const two = await mailbox.call('createLot', { where: 'folder = Clubhouse or folder = Club/Minutes' });
+  const lots = await mailbox.call('saveFiles', { place: 'here', what: 'mail', lots: [one.id, two.id] });
+  const within = await mailbox.call('saveFiles', { place: 'here', what: 'mail', where: 'under = Club' });
+  await mailbox.work();
+  await mailbox.work();
+  assert.deepEqual(await subjects(lots.id), ['in Club/Minutes', 'in Clubhouse'], 'what a guard keeps is in no lot');
+  assert.deepEqual(await subjects(within.id), ['in Club', 'in Club/Minutes']);
+  assert.equal((await mailbox.call('listLots')).lots.length, 2);
+  assert.equal(octetsHosted(fake).length, before);
+  await assert.rejects(mailbox.call('saveFiles', { place: 'here', what: 'mail', lots: [99] }), { status: 422 });
+});

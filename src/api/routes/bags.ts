@@ -32,7 +32,7 @@ import { tell } from '../../store/events';
 import { foldersOf } from '../../store/index/folders';
 import { messagesMatching } from '../../store/index/messages';
 import { enqueue } from '../../store/jobs';
-import { labelsOf, uncheckedFilesOf } from '../../store/plan/lots';
+import { labelsOf, messagesOfLots, uncheckedFilesOf } from '../../store/plan/lots';
 import { appendBagEntry, type BagEntry } from '../../store/runs/bag-entries';
 import { openPutBackOf } from '../../store/runs/put-backs';
 import { zipAnswer } from '../archive-answer';
@@ -76,7 +76,7 @@ const SaveFiles = v.object({
   ids: v.optional(s.Ids),
   /** Messages that match and are left out. */
   except: v.optional(s.Ids, []),
-  /** Lots that take files out: those of their files that have no checked copy yet. */
+  /** Of messages, those that lots of the plan hold. Of files, those of lots that take files out which have no checked copy yet. */
   lots: v.optional(s.Ids),
 });
 
@@ -99,12 +99,14 @@ export const saveFiles = route({
     return transaction(database, async (client) => {
       const now = new Date();
       let files: Ranges;
-      if (body.lots) files = await uncheckedFilesOf(client, account.id, body.lots);
-      else if (body.what !== 'files') {
+      if (body.what !== 'files') {
         const named = criteria ?? { ids: body.ids ?? [] };
-        const messages = await messagesMatching(client, account, named, body.scope, now, body.except);
+        const messages = body.lots
+          ? await messagesOfLots(client, account.id, body.lots)
+          : await messagesMatching(client, account, named, body.scope, now, body.except);
         files = rangesOf(messages.map((message) => fileId(message, WHOLE_MESSAGE)));
-      } else
+      } else if (body.lots) files = await uncheckedFilesOf(client, account.id, body.lots);
+      else
         files = criteria ? await matchingFiles(client, account, criteria, body.scope, now) : rangesOf(body.ids ?? []);
       const id = await createBag(client, account.id, {
         label:
@@ -121,7 +123,10 @@ export const saveFiles = route({
       const bag = (await bagById(client, account.id, id)) as Bag;
       if (bag.asked.files === 0)
         throw invalid('Nothing matches, so there is nothing to save.', [
-          { field: body.where === undefined ? 'ids' : 'where', expected: `${body.what} that are there` },
+          {
+            field: body.lots ? 'lots' : body.where === undefined ? 'ids' : 'where',
+            expected: `${body.what} that are there`,
+          },
         ]);
       await enqueue(client, account.id, 'save', id);
       await tell(client, account.id, 'bag', bag);

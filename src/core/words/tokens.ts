@@ -1,62 +1,61 @@
-/** A run of letters, digits and marks (Unicode, general categories L, N and M). */
-const RUN = /[\p{L}\p{N}\p{M}]+/gu;
+/** Runs of letters, digits and marks (Unicode, general categories L, N and M), and runs of all else but white space. */
+const RUN = /[\p{L}\p{N}\p{M}]+|[^\p{L}\p{N}\p{M}\s]+/gu;
 
-/** UTF-16 units of a piece, and from one to the next: whatever is at most `SURE` units long lies in one piece whole. */
-const PIECE = 64;
-const STEP = 32;
-export const SURE = 30;
+/** Code points of a piece, and from the beginning of one to that of the next. */
+export const PIECE = 64;
+export const STEP = 32;
+
+/** Whether a blank stands right before a token, and right behind it. */
+export const BLANK_BEFORE = 1;
+export const BLANK_BEHIND = 2;
 
 /**
- * The words of a folded text: its runs of letters, digits and marks. A run that is longer than a piece is several words that
- * overlap, the first from its beginning and the last to its end, so that no text makes a word of any length.
+ * The tokens of a text, in their order: words, and runs of signs between them. A run that is longer than a piece is several
+ * tokens that overlap, so that no text makes a token of any length; whatever is at most `STEP` long lies in one of them whole.
+ *
+ * @param text folded, and without lines.
  */
-export function eachWord(folded: string, take: (word: string) => void): void {
-  for (const [run] of folded.matchAll(RUN)) {
-    if (run.length <= PIECE) {
-      take(run);
+export function eachToken(text: string, take: (token: string, blanks: number) => void): void {
+  for (const match of text.matchAll(RUN)) {
+    const [run] = match;
+    const end = match.index + run.length;
+    const before = text[match.index - 1] === ' ' ? BLANK_BEFORE : 0;
+    const behind = text[end] === ' ' ? BLANK_BEHIND : 0;
+    const points = run.length > PIECE ? Array.from(run) : undefined;
+    if (!points || points.length <= PIECE) {
+      take(run, before | behind);
       continue;
     }
     for (let from = 0; ; from += STEP) {
-      const to = Math.min(run.length, from + PIECE);
-      take(run.slice(boundary(run, from), boundary(run, to)));
-      if (to === run.length) break;
+      const isLast = from + PIECE >= points.length;
+      take(points.slice(from, from + PIECE).join(''), (from === 0 ? before : 0) | (isLast ? behind : 0));
+      if (isLast) break;
     }
   }
 }
 
-/** A place in a text that is not between the halves of a letter. */
-function boundary(text: string, at: number): number {
-  const unit = text.charCodeAt(at);
-  return unit >= 0xdc00 && unit <= 0xdfff ? at - 1 : at;
-}
-
-/** A part of a wanted text that a word has to hold, and where in the word. */
-export interface Fragment {
+/** A run of a wanted text. */
+export interface WantedRun {
   text: string;
-  /** Whether the word begins or ends with it: something other than a letter or digit stands before or behind it. */
+  /** Whether what is found has to begin and end with it: the wanted text goes on before it, and behind it. */
   begins: boolean;
   ends: boolean;
+  /** Which blanks stand beside it. */
+  blanks: number;
 }
 
-/**
- * What words a text must have that contains another text.
- *
- * @param isExact every text that has such a word contains the wanted text: nothing but the words has to be looked at.
- */
-export function fragmentsOf(folded: string): { fragments: Fragment[]; isExact: boolean } {
-  const fragments: Fragment[] = [];
-  for (const match of folded.matchAll(RUN)) {
-    const [run] = match;
-    const begins = match.index > 0;
-    const ends = match.index + run.length < folded.length;
-    fragments.push(
-      run.length <= SURE
-        ? { text: run, begins, ends }
-        : { text: run.slice(0, boundary(run, SURE)), begins: begins && run.length <= PIECE, ends: false },
-    );
-  }
-  const [first] = fragments;
-  return { fragments, isExact: fragments.length === 1 && first?.text === folded };
+/** The runs of a wanted text, folded and without lines. */
+export function runsOf(wanted: string): WantedRun[] {
+  return Array.from(wanted.matchAll(RUN), (match) => {
+    const [text] = match;
+    const end = match.index + text.length;
+    return {
+      text,
+      begins: match.index > 0,
+      ends: end < wanted.length,
+      blanks: (wanted[match.index - 1] === ' ' ? BLANK_BEFORE : 0) | (wanted[end] === ' ' ? BLANK_BEHIND : 0),
+    };
+  });
 }
 
 /** A text as it is searched: folded by the caller, with each run of white space as one blank, since lines are cut anywhere. */

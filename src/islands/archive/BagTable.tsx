@@ -10,6 +10,7 @@ import { count } from '../../ui/text/format';
 import { BringIn, GoOn } from './BringIn';
 import { Damage } from './Damage';
 import { Hold } from './Hold';
+import { SaveCopies } from './SaveCopies';
 import { TakeCopy } from './TakeCopy';
 
 /** Bags that are shown at once: the newest. */
@@ -35,7 +36,7 @@ export function BagTable({ archive, bags }: { archive: Archive; bags: Bag[] }) {
         </h2>
         <span className="ml-auto flex flex-wrap gap-2">
           <BringIn />
-          <SaveAll />
+          <SaveCopies />
           <ArchivePlan />
         </span>
       </div>
@@ -273,24 +274,6 @@ function ArchivePlan() {
         {text.archive.archivePlan}
       </button>
       <Refused error={refate.error} />
-    </>
-  );
-}
-
-/** Saves a copy of the whole mailbox; nothing changes there. */
-function SaveAll() {
-  const save = useChange<void, Bag>(
-    () => '/bags',
-    'POST',
-    () => ({ place: 'here', what: 'mail', where: '', label: text.archive.wholeMailbox }),
-    ['bags'],
-  );
-  return (
-    <>
-      <button type="button" className="button" disabled={save.isPending} onClick={() => save.mutate()}>
-        {text.archive.saveAll}
-      </button>
-      <Refused error={save.error} />
     </>
   );
 }

@@ -1,9 +1,9 @@
 import type { Bag as BagFolder } from '../../archive/bag';
 import { fold, storable } from '../../core/text';
 import { SegmentBuilder } from '../../core/words/segment';
-import { eachWord, withoutLines } from '../../core/words/tokens';
+import { eachToken, withoutLines } from '../../core/words/tokens';
 import { searchedText } from '../../mail/mime/searched-text';
-import { type PackedBlock, packedBlock, saveWords } from '../../store/archive/archive-words';
+import { saveWords } from '../../store/archive/archive-words';
 import { noteWords, type UnreadMessage, unreadMessages } from '../../store/archive/archived';
 import { isAwaited } from '../../store/jobs';
 import type { Turn, WorkContext } from '../context';
@@ -11,21 +11,14 @@ import type { Fence } from '../fence';
 
 /** Messages that are looked up at a time. */
 const PAGE = 200;
-/** What is collected in memory before it is written down: words in texts, different words, and texts. */
-const MOST_PAIRS = 3_000_000;
+/** What is collected in memory before it is written down: tokens, different ones, and texts. */
+const MOST_TOKENS = 6_000_000;
 const MOST_WORDS = 300_000;
 const MOST_TEXTS = 20_000;
-/** Characters of a block of texts, and octets of deflated blocks. */
-const BLOCK = 256 * 1024;
-const MOST_BLOCKS = 64 * 2 ** 20;
 
 /** What is collected of messages that follow each other. */
 class Collected {
   private readonly builder = new SegmentBuilder();
-  private readonly blocks: PackedBlock[] = [];
-  private octets = 0;
-  private texts: string[] = [];
-  private characters = 0;
   partly = 0;
 
   constructor(
@@ -35,33 +28,17 @@ class Collected {
 
   get isFull(): boolean {
     const { size, words, texts } = this.builder;
-    return size >= MOST_PAIRS || words >= MOST_WORDS || texts >= MOST_TEXTS || this.octets >= MOST_BLOCKS;
+    return size >= MOST_TOKENS || words >= MOST_WORDS || texts >= MOST_TEXTS;
   }
 
-  async add(id: number, text: string): Promise<void> {
+  add(id: number, text: string): void {
     this.last = id;
-    eachWord(text, (word) => this.builder.add(word));
+    eachToken(text, (token, blanks) => this.builder.add(token, blanks));
     this.builder.endText();
-    this.texts.push(text);
-    this.characters += text.length;
-    if (this.characters >= BLOCK) await this.endBlock();
   }
 
-  private async endBlock(): Promise<void> {
-    if (this.texts.length === 0) return;
-    const block = await packedBlock({ first: this.last - this.texts.length + 1, texts: this.texts });
-    this.octets += block.octets.length;
-    this.blocks.push(block);
-    this.texts = [];
-    this.characters = 0;
-  }
-
-  async end() {
-    await this.endBlock();
-    return {
-      words: { first: this.first, texts: this.builder.texts, packed: this.builder.end() },
-      blocks: this.blocks,
-    };
+  end() {
+    return { first: this.first, texts: this.builder.texts, packed: this.builder.end() };
   }
 }
 
@@ -83,10 +60,10 @@ export async function readWords(
   const flush = async () => {
     if (!collected) return;
     const { last, partly } = collected;
-    const { words, blocks } = await collected.end();
+    const words = collected.end();
     collected = undefined;
     await fenced(async (client) => {
-      await saveWords(client, account, bag.id, words, blocks);
+      await saveWords(client, account, bag.id, words);
       await noteWords(client, account, bag.id, { to: last, partly });
       await turn.progressed(client);
     });
@@ -101,7 +78,7 @@ export async function readWords(
         return { text: '', isWhole: false };
       });
       if (!isWhole) collected.partly++;
-      await collected.add(message.id, searchable(`${text}\n${message.files}`));
+      collected.add(message.id, searchable(`${text}\n${message.files}`));
       behind = message.id;
       if (collected.isFull) await flush();
     }

@@ -3,70 +3,52 @@ import { deflateRaw, inflateRaw } from 'node:zlib';
 import { LRUCache } from 'lru-cache';
 import { type Ranges, rangesOf } from '../../core/sets/ranges';
 import { fold } from '../../core/text';
+import { type PositionReader, textsContaining } from '../../core/words/phrase';
 import { type PackedSegment, Segment } from '../../core/words/segment';
-import { fragmentsOf, withoutLines } from '../../core/words/tokens';
+import { withoutLines } from '../../core/words/tokens';
 import { type Database, type Queryable, rows } from '../database';
 
 const deflated = promisify(deflateRaw);
 const inflated = promisify(inflateRaw);
 
-/** Octets of segments that are kept in memory, of all accounts. */
+/** Octets of segments that are kept in memory, of all accounts, and of positions. */
 const MOST_KEPT = 128 * 2 ** 20;
-/** Octets that a block of texts, or a part of a segment, may have: more was never written. */
+const MOST_POSITIONS_KEPT = 64 * 2 ** 20;
+/** Octets that a part of a segment may have: more was never written. */
 const MOST_OCTETS = 256 * 2 ** 20;
-/** In pieces of a mebioctet: each piece is a turn of its own, and a block has not many. */
+/** In pieces of a mebioctet: each piece is a turn of its own. */
 const INFLATING = { maxOutputLength: MOST_OCTETS, chunkSize: 2 ** 20 };
-/** Blocks of texts that are read at a time. */
-const BLOCKS = 16;
+/** Tokens whose positions are asked for one by one; of more, or of such a share of all octets, those of all are. */
+const MOST_ONE_BY_ONE = 500;
+const SHARE_ONE_BY_ONE = 0.5;
 
-/** Texts of messages that follow each other, as they are searched: none holds a line feed. */
-export interface TextBlock {
-  first: number;
-  texts: readonly string[];
-}
-
-/** A block of texts as it is kept. */
-export interface PackedBlock {
-  first: number;
-  texts: number;
-  octets: Buffer;
-}
-
-export async function packedBlock({ first, texts }: TextBlock): Promise<PackedBlock> {
-  return { first, texts: texts.length, octets: await deflated(texts.join('\n')) };
-}
-
-/** Writes the words of messages that follow each other down, and their texts. */
+/** Writes the words of messages that follow each other down. */
 export async function saveWords(
   db: Queryable,
   account: number,
   bag: number,
-  words: { first: number; texts: number; packed: PackedSegment },
-  blocks: readonly PackedBlock[],
+  { first, texts, packed }: { first: number; texts: number; packed: PackedSegment },
 ): Promise<void> {
-  const { first, texts, packed } = words;
   await db.query(
-    'insert into archived_words (account, bag, first, texts, words, lengths, numbers) values ($1, $2, $3, $4, $5, $6, $7)',
-    [account, bag, first, texts, await deflated(packed.words), await deflated(packed.lengths), packed.numbers],
-  );
-  await db.query(
-    `insert into archived_text (account, bag, first, texts, octets)
-     select $1, $2, b.* from unnest($3::bigint[], $4::int[], $5::bytea[]) as b (first, texts, octets)`,
+    `insert into archived_words (account, bag, first, texts, words, lengths, numbers, positions, counts)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
     [
-      account,
-      bag,
-      blocks.map((block) => block.first),
-      blocks.map((block) => block.texts),
-      blocks.map((block) => block.octets),
+      ...[account, bag, first, texts, await deflated(packed.words), await deflated(packed.lengths)],
+      ...[packed.numbers, packed.positions, await deflated(packed.counts)],
     ],
   );
 }
 
-/** Finds texts in the archive. Segments that were read stay in memory for a while, as what was written never changes. */
+/** Finds texts in the archive. What was read of it stays in memory for a while, as what was written never changes. */
 export class ArchiveWords {
   private readonly segments = new LRUCache<string, Segment>({
     maxSize: MOST_KEPT,
     sizeCalculation: ({ size }) => size,
+  });
+  private readonly positions = new LRUCache<string, Buffer>({
+    maxSize: MOST_POSITIONS_KEPT,
+    // What a map takes for each besides.
+    sizeCalculation: ({ length }) => length + 200,
   });
 
   constructor(private readonly database: Database) {}
@@ -82,38 +64,37 @@ export class ArchiveWords {
   }
 
   private async containing(account: number, wanted: string): Promise<number[]> {
-    const { fragments, isExact } = fragmentsOf(wanted);
     const stored = await rows<{ first: number; texts: number }>(
       this.database,
       'select first, texts from archived_words where account = $1 order by first',
       [account],
     );
-    const candidates: number[] = [];
+    const found: number[] = [];
     for (const { first, texts } of stored) {
       const segment = await this.segment(account, first, texts);
-      const bits = fragments.map((fragment) => segment.find(fragment));
-      for (let text = 0; text < texts; text++)
-        if (bits.every((each) => each[text] === 1)) candidates.push(first + text);
+      const bits = await textsContaining(segment, wanted, this.positionsOf(account, first, segment));
+      for (let text = 0; text < texts; text++) if (bits[text] === 1) found.push(first + text);
     }
-    return isExact ? candidates : this.verified(account, wanted, candidates);
+    return found;
   }
 
   private async segment(account: number, first: number, texts: number): Promise<Segment> {
     const key = `${account} ${first}`;
     const kept = this.segments.get(key);
     if (kept) return kept;
-    const [packed] = await rows<{ words: Buffer; lengths: Buffer; numbers: Buffer }>(
+    const [packed] = await rows<{ words: Buffer; lengths: Buffer; numbers: Buffer; counts: Buffer }>(
       this.database,
-      'select words, lengths, numbers from archived_words where account = $1 and first = $2',
+      'select words, lengths, numbers, counts from archived_words where account = $1 and first = $2',
       [account, first],
     );
     // Its bag was erased in between.
-    if (!packed) return new Segment(NOTHING, texts);
+    if (!packed) return new Segment(NOTHING, 0);
     const segment = new Segment(
       {
         words: await inflated(packed.words, INFLATING),
         lengths: await inflated(packed.lengths, INFLATING),
         numbers: packed.numbers,
+        counts: await inflated(packed.counts, INFLATING),
       },
       texts,
     );
@@ -121,64 +102,76 @@ export class ArchiveWords {
     return segment;
   }
 
-  /** Those of some messages, in their order, whose text contains what is wanted. */
-  private async verified(account: number, wanted: string, candidates: readonly number[]): Promise<number[]> {
-    const needle = Buffer.from(wanted, 'utf8');
-    const found: number[] = [];
-    let at = 0;
-    for (const some of await this.blocksOf(account, candidates)) {
-      const packed = await rows<PackedBlock>(
-        this.database,
-        'select first, texts, octets from archived_text where account = $1 and first = any($2::bigint[]) order by first',
-        [account, some],
-      );
-      const read = await Promise.all(packed.map(({ octets }) => inflated(octets, INFLATING)));
-      for (const [index, { first }] of packed.entries())
-        for (const text of textsWith(read[index] as Buffer, needle)) {
-          while (at < candidates.length && (candidates[at] as number) < first + text) at++;
-          if (candidates[at] === first + text) found.push(first + text);
+  private positionsOf(account: number, first: number, segment: Segment): PositionReader {
+    const keyOf = (token: number) => `${account} ${first} ${token}`;
+    return async (tokens) => {
+      const read = new Map<number, Buffer>();
+      const missing: number[] = [];
+      let octets = 0;
+      for (const token of tokens) {
+        const kept = this.positions.get(keyOf(token));
+        if (kept) read.set(token, kept);
+        else {
+          const [from, to] = segment.positionsAt(token);
+          octets += to - from;
+          missing.push(token);
         }
-    }
-    return found;
+      }
+      const isOneByOne = missing.length <= MOST_ONE_BY_ONE && octets <= SHARE_ONE_BY_ONE * segment.positionOctets;
+      const fetched = isOneByOne
+        ? await this.readEach(account, first, segment, missing)
+        : await this.readOfAll(account, first, segment, missing);
+      for (const [at, token] of missing.entries()) {
+        const found = fetched[at] as Buffer;
+        read.set(token, found);
+        this.positions.set(keyOf(token), found);
+      }
+      return tokens.map((token) => read.get(token) as Buffer);
+    };
   }
 
-  /** The blocks that hold some messages, by their first ones, some at a time. */
-  private async blocksOf(account: number, ids: readonly number[]): Promise<number[][]> {
-    const blocks = await rows<{ first: number; texts: number }>(
+  /** What is stored without compression is read in part without reading the rest. */
+  private async readEach(
+    account: number,
+    first: number,
+    segment: Segment,
+    tokens: readonly number[],
+  ): Promise<Buffer[]> {
+    if (tokens.length === 0) return [];
+    const places = tokens.map((token) => segment.positionsAt(token));
+    const found = await rows<{ octets: Buffer }>(
       this.database,
-      'select first, texts from archived_text where account = $1 order by first',
-      [account],
+      `select substring(w.positions from place.begin + 1 for place.length) as octets
+       from archived_words w cross join unnest($3::int[], $4::int[]) with ordinality as place (begin, length, number)
+       where w.account = $1 and w.first = $2 order by place.number`,
+      [account, first, places.map(([from]) => from), places.map(([from, to]) => to - from)],
     );
-    const groups: number[][] = [];
-    let at = 0;
-    for (const { first, texts } of blocks) {
-      while (at < ids.length && (ids[at] as number) < first) at++;
-      if (at === ids.length || (ids[at] as number) >= first + texts) continue;
-      const group = groups.at(-1);
-      if (group && group.length < BLOCKS) group.push(first);
-      else groups.push([first]);
-    }
-    return groups;
+    // Its bag was erased in between.
+    return tokens.map((_, at) => found[at]?.octets ?? Buffer.alloc(0));
+  }
+
+  private async readOfAll(
+    account: number,
+    first: number,
+    segment: Segment,
+    tokens: readonly number[],
+  ): Promise<Buffer[]> {
+    const [found] = await rows<{ positions: Buffer }>(
+      this.database,
+      'select positions from archived_words where account = $1 and first = $2',
+      [account, first],
+    );
+    // What is kept keeps no more than itself in memory.
+    return tokens.map((token) =>
+      Buffer.from((found?.positions ?? Buffer.alloc(0)).subarray(...segment.positionsAt(token))),
+    );
   }
 }
 
-const FEED = 10;
-
-/** Which of texts that are parted by line feeds contain some octets, by their place among them. */
-function* textsWith(texts: Buffer, wanted: Buffer): Generator<number> {
-  let text = 0;
-  let from = 0;
-  for (let at = texts.indexOf(wanted); at >= 0; ) {
-    for (let feed = texts.indexOf(FEED, from); feed >= 0 && feed < at; feed = texts.indexOf(FEED, from)) {
-      text++;
-      from = feed + 1;
-    }
-    yield text;
-    // One is enough.
-    const end = texts.indexOf(FEED, at);
-    if (end < 0) return;
-    at = texts.indexOf(wanted, end + 1);
-  }
-}
-
-const NOTHING: PackedSegment = { words: new Uint8Array(), lengths: new Uint8Array(), numbers: new Uint8Array() };
+const NOTHING: PackedSegment = {
+  words: new Uint8Array(),
+  lengths: new Uint8Array(),
+  numbers: new Uint8Array(),
+  positions: new Uint8Array(),
+  counts: new Uint8Array(),
+};

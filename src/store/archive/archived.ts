@@ -67,7 +67,7 @@ export async function enterArchived(db: Queryable, account: number, bag: number)
 
 /** Takes the messages of a bag out of the archive, and what is known of their texts. */
 export async function dropArchived(db: Queryable, account: number, bag: number): Promise<void> {
-  for (const table of ['archived', 'archived_words', 'archived_text'])
+  for (const table of ['archived', 'archived_words'])
     await db.query(`delete from ${table} where account = $1 and bag = $2`, [account, bag]);
 }
 

@@ -486,6 +486,17 @@ export async function uncheckedFilesOf(db: Queryable, account: number, lots: rea
   return parseMultirange(files);
 }
 
+/** The numbers of the messages that lots of the plan hold, each once: what guards keep, and what was excepted, is not among them. */
+export async function messagesOfLots(db: Queryable, account: number, lots: readonly number[]): Promise<number[]> {
+  const found = await rows<{ message: number }>(
+    db,
+    `select distinct p.message from lot cross join ${placementsIn(HELD)}
+     where lot.account = $1 and lot.run is null and lot.id = any($2::int[]) and p.gone_at is null`,
+    [account, lots],
+  );
+  return found.map(({ message }) => message);
+}
+
 /** What lots are called, together. */
 export async function labelsOf(db: Queryable, account: number, lots: readonly number[]): Promise<string> {
   const found = await rows<{ label: string }>(
