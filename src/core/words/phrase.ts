@@ -1,4 +1,4 @@
-import { eachPosition, type Segment, type TokenPattern } from './segment';
+import { BLANK_BITS, type Segment, type TokenPattern } from './segment';
 import { BLANK_BEFORE, BLANK_BEHIND, PIECE, runsOf, STEP, type WantedRun } from './tokens';
 
 /** Reads the positions of tokens of a segment, each token's by itself. */
@@ -13,16 +13,41 @@ class Positions {
     this.bits = new Uint32Array((count >>> 5) + 1);
   }
 
-  add(position: number): void {
-    if (position >= this.count) return;
-    this.bits[position >>> 5] = (this.bits[position >>> 5] as number) | (1 << (position & 31));
-    this.isEmpty = false;
+  /**
+   * Adds what lies right behind the occurrences of a token. A frequent word has millions of them, so all is done in one loop,
+   * with whole numbers: none that was written has more than 32 bits.
+   *
+   * @param octets the occurrences, as a segment keeps them.
+   * @param mask bits of an occurrence that have to be as in `wanted`.
+   * @param before positions that an occurrence must have; without them any.
+   * @throws RangeError where the octets can't be read.
+   */
+  addBehind(octets: Uint8Array, mask: number, wanted: number, before: Positions | undefined): void {
+    const { bits, count } = this;
+    const allowed = before?.bits;
+    const { length } = octets;
+    let position = 0;
+    let isEmpty = true;
+    for (let at = 0; at < length; ) {
+      let octet = octets[at++] as number;
+      let number = octet & 0x7f;
+      for (let shift = 7; octet >= 0x80; shift += 7) {
+        if (at === length || shift > 28) throw new RangeError('A position is cut off.');
+        octet = octets[at++] as number;
+        number |= (octet & 0x7f) << shift;
+      }
+      position += number >>> BLANK_BITS;
+      if ((number & mask) !== wanted) continue;
+      if (allowed && (((allowed[position >>> 5] as number) >>> (position & 31)) & 1) === 0) continue;
+      const behind = position + 1;
+      if (behind >= count) continue;
+      bits[behind >>> 5] = (bits[behind >>> 5] as number) | (1 << (behind & 31));
+      isEmpty = false;
+    }
+    if (!isEmpty) this.isEmpty = false;
   }
 
-  has(position: number): boolean {
-    return (((this.bits[position >>> 5] as number) >>> (position & 31)) & 1) === 1;
-  }
-
+  /** In their order. */
   each(take: (position: number) => void): void {
     for (let at = 0; at < this.bits.length; at++)
       for (let bits = this.bits[at] as number; bits !== 0; bits &= bits - 1)
@@ -32,9 +57,9 @@ class Positions {
 
 /** A token of one of the ways in which a run can lie in a text. */
 interface Step extends TokenPattern {
-  /** Blanks that must, and those that must not, stand beside it. */
-  with: number;
-  without: number;
+  /** Blanks that must stand beside it, and of which blanks that is asked. */
+  blanks: number;
+  mask: number;
 }
 
 /**
@@ -79,7 +104,7 @@ async function textsWithRuns(segment: Segment, runs: readonly WantedRun[], read:
       let before = reached;
       for (const [at, step] of way.entries()) {
         const into: Positions = at === way.length - 1 ? next : new Positions(segment.positions);
-        await follow(segment, step, before, into, read);
+        for (const octets of await read(segment.tokens(step))) into.addBehind(octets, step.mask, step.blanks, before);
         if (into.isEmpty) break;
         before = into;
       }
@@ -88,8 +113,10 @@ async function textsWithRuns(segment: Segment, runs: readonly WantedRun[], read:
     reached = next;
   }
   const found = new Uint8Array(segment.texts);
+  let text = 0;
   reached?.each((position) => {
-    found[segment.textOf(position)] = 1;
+    while (position >= segment.firstOf(text + 1)) text++;
+    found[text] = 1;
   });
   return found;
 }
@@ -120,21 +147,6 @@ function stepOf(run: WantedRun, points: readonly string[], before: number, piece
   const begins = piece > 0 || (run.begins && before === 0);
   const ends = !isLast || run.ends;
   const blanks = (piece === 0 ? run.blanks & BLANK_BEFORE : 0) | (isLast ? run.blanks & BLANK_BEHIND : 0);
-  const fixed = (begins ? BLANK_BEFORE : 0) | (ends ? BLANK_BEHIND : 0);
-  return { text: points.join(''), begins, ends, with: blanks, without: fixed & ~blanks };
-}
-
-/** Goes from where the token of a step must be to behind where it is. */
-async function follow(
-  segment: Segment,
-  step: Step,
-  before: Positions | undefined,
-  into: Positions,
-  read: PositionReader,
-): Promise<void> {
-  for (const octets of await read(segment.tokens(step)))
-    eachPosition(octets, (position, blanks) => {
-      if ((blanks & step.with) !== step.with || (blanks & step.without) !== 0) return;
-      if (!before || before.has(position)) into.add(position + 1);
-    });
+  const mask = (begins ? BLANK_BEFORE : 0) | (ends ? BLANK_BEHIND : 0);
+  return { text: points.join(''), begins, ends, blanks, mask };
 }

@@ -2,7 +2,8 @@ import { eachVarint, VarintWriter } from './varints';
 
 const FEED = 10;
 /** Two bits of an occurrence say which blanks stand beside it (tokens.ts). */
-const BLANKS = 4;
+export const BLANK_BITS = 2;
+const BLANKS = 2 ** BLANK_BITS;
 
 /**
  * Which of some texts hold which tokens, and where, in the form in which it is kept: a positional index (Manning, Raghavan,
@@ -73,12 +74,12 @@ export class SegmentBuilder {
       next[token] = at + 1;
       return at;
     };
-    for (let at = 0; at < this.length; at++) advance(((this.sequence[at] as number) >>> 2) + 1);
+    for (let at = 0; at < this.length; at++) advance(((this.sequence[at] as number) >>> BLANK_BITS) + 1);
     for (let token = 0; token < this.ids.size; token++)
       next[token + 1] = (next[token + 1] as number) + (next[token] as number);
     const starts = next.slice();
     const occurrences = new Uint32Array(this.length);
-    for (let at = 0; at < this.length; at++) occurrences[advance((this.sequence[at] as number) >>> 2)] = at;
+    for (let at = 0; at < this.length; at++) occurrences[advance((this.sequence[at] as number) >>> BLANK_BITS)] = at;
     return { starts, occurrences };
   }
 
@@ -221,9 +222,9 @@ export class Segment {
     return [token === 0 ? 0 : (this.positionEnds[token - 1] as number), this.positionEnds[token] as number];
   }
 
-  /** The text that has a position. */
-  textOf(position: number): number {
-    return placeOf(position, this.firsts);
+  /** The first position of a text; for one behind all, one behind all positions. */
+  firstOf(text: number): number {
+    return this.firsts[text] as number;
   }
 }
 
@@ -237,13 +238,4 @@ function placeOf(number: number, ascending: Uint32Array): number {
     else high = middle - 1;
   }
   return low;
-}
-
-/** Reads the positions of a token, and the blanks beside each. @throws RangeError where they can't be read. */
-export function eachPosition(octets: Uint8Array, take: (position: number, blanks: number) => void): void {
-  let position = 0;
-  eachVarint(octets, 0, octets.length, (number) => {
-    position += Math.floor(number / BLANKS);
-    take(position, number % BLANKS);
-  });
 }

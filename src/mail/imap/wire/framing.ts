@@ -69,8 +69,11 @@ export class Framing {
         return false;
       }
       this.looked = lf + 1;
-      this.literal = this.announced(lf);
-      if (this.literal > 0) continue;
+      const literal = this.announced(lf);
+      if (literal !== undefined) {
+        this.literal = literal;
+        continue;
+      }
       this.handOver(lf > this.start && this.buffer[lf - 1] === CR ? lf - 1 : lf);
       this.start = this.looked;
       return true;
@@ -83,13 +86,16 @@ export class Framing {
     this.head = undefined;
   }
 
-  /** How many octets the line that ends here announces as a literal; a quoted string holds no line end, so it can't. */
-  private announced(lf: number): number {
+  /**
+   * How many octets the line that ends here announces as a literal, which may be none; undefined where it ends the response. A
+   * quoted string holds no line end, so it can't.
+   */
+  private announced(lf: number): number | undefined {
     const { buffer } = this;
-    if (!this.mayHoldLiteral()) return 0;
+    if (!this.mayHoldLiteral()) return undefined;
     let at = lf - 1;
     if (buffer[at] === CR) at--;
-    if (buffer[at] !== CLOSING_BRACE) return 0;
+    if (buffer[at] !== CLOSING_BRACE) return undefined;
     at--;
     if (buffer[at] === PLUS) at--;
     let octets = 0;
@@ -99,7 +105,8 @@ export class Framing {
       if (digit < 0 || digit > 9) break;
       octets += digit * 10 ** digits;
     }
-    return digits > 0 && at >= this.start && buffer[at] === OPENING_BRACE && octets < MAX_LITERAL ? octets : 0;
+    const isLiteral = digits > 0 && at >= this.start && buffer[at] === OPENING_BRACE && octets < MAX_LITERAL;
+    return isLiteral ? octets : undefined;
   }
 
   /** The text of a status response is free (RFC 9051 §7.1), so it may look like a literal and is none. */
