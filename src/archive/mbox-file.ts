@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto';
+import { createHash, type Hash } from 'node:crypto';
 import { constants } from 'node:fs';
 import { type FileHandle, open } from 'node:fs/promises';
 import { quoted, SEPARATOR } from '../core/archive/mbox';
@@ -33,6 +33,8 @@ export class MboxFile {
   private nextFlush: Promise<void> | undefined;
   /** The last of them, where no more is added. */
   private closed: Promise<void> | undefined;
+  /** Of what was written; undefined once something was taken back. */
+  private hash: Hash | undefined = createHash('sha256');
 
   private constructor(
     private readonly file: FileHandle,
@@ -88,6 +90,7 @@ export class MboxFile {
   /** Takes all from a place on away again. */
   async takeBack(to: number): Promise<void> {
     await this.writeHeld().catch(() => undefined);
+    this.hash = undefined;
     await this.file.truncate(to);
     this.end = to;
     this.written = to;
@@ -109,6 +112,7 @@ export class MboxFile {
       for (let done = 0; done < octets.length; )
         done += (await this.file.write(octets, done, octets.length - done, at + done)).bytesWritten;
     });
+    this.hash?.update(octets);
   }
 
   /** Resolves when the disk keeps all that was added before. Who asks while it is busy waits for one turn with the others. */
@@ -124,12 +128,20 @@ export class MboxFile {
     return this.nextFlush;
   }
 
-  /** Ends when the disk keeps all of it, or does not: whoever asks for `flush`, now or later, hears of that. */
-  async close(): Promise<void> {
+  /**
+   * Ends when the disk keeps all of it, or does not: whoever asks for `flush`, now or later, hears of that.
+   *
+   * @returns SHA-256 of the file in hexadecimal, as it was written; undefined where it has to be read to tell.
+   */
+  async close(): Promise<string | undefined> {
     const last = this.flush();
     this.closed = last;
-    await last.catch(() => undefined);
+    const isKept = await last.then(
+      () => true,
+      () => false,
+    );
     await this.file.close();
+    return isKept ? this.hash?.digest('hex') : undefined;
   }
 }
 

@@ -15,7 +15,7 @@ import { tell } from '../../store/events';
 import { enqueue } from '../../store/jobs';
 import type { Turn, WorkContext } from '../context';
 import type { Fence } from '../fence';
-import type { Intake } from './intake';
+import type { Intake, ReadBack } from './intake';
 import { indexLines, infoOf } from './seal';
 
 /** Milliseconds between two announcements of what is done, and between two looks at what the person wants. */
@@ -115,13 +115,25 @@ export abstract class BagWriting {
 
   /** Reads every file back from the disk. A bag that the person downloads is only a means: what they hand in is checked. */
   private async readBack(): Promise<void> {
-    for await (const { equal, left } of this.intake.readBack()) {
-      await this.write(async (client) => {
-        if (left.length > 0) await leaveFiles(client, this.account.id, this.bag.id, left);
-        if (this.bag.place === 'here') await noteChecked(client, this.account.id, this.bag.id, equal);
-      });
-      await this.heed();
+    let writing = Promise.resolve();
+    try {
+      for await (const read of this.intake.readBack()) {
+        await writing;
+        // The next ones are read meanwhile.
+        writing = this.noteRead(read);
+        writing.catch(() => undefined);
+        await this.heed();
+      }
+    } finally {
+      await writing;
     }
+  }
+
+  private noteRead({ equal, left }: ReadBack): Promise<void> {
+    return this.write(async (client) => {
+      if (left.length > 0) await leaveFiles(client, this.account.id, this.bag.id, left);
+      if (this.bag.place === 'here') await noteChecked(client, this.account.id, this.bag.id, equal);
+    });
   }
 
   /** Stops where a person wants that; asked no more often than once in a while. */

@@ -26,6 +26,8 @@ export class MailIntake implements Intake {
   private taken = new Set<string>();
   /** By folded path, the number that was given last to a file of that name. */
   private readonly numbers = new Map<string, number>();
+  /** Files that were written from their first octet to the last, by path. */
+  private readonly written = new Map<string, BaggedFile>();
 
   constructor(
     private readonly database: Database,
@@ -81,7 +83,9 @@ export class MailIntake implements Intake {
   async end(): Promise<void> {
     const { open } = this;
     this.open = undefined;
-    await open?.file.close();
+    if (!open) return;
+    const sha256 = await open.file.close();
+    if (sha256 !== undefined) this.written.set(open.path, { path: open.path, size: open.file.end, sha256 });
   }
 
   async *index(): AsyncGenerator<object> {
@@ -98,7 +102,11 @@ export class MailIntake implements Intake {
   }
 
   async *files(): AsyncGenerator<BaggedFile> {
-    for (const path of (await this.mboxes()).keys()) yield await this.folder.unfinishedFile(path);
+    for (const [path, octets] of await this.mboxes()) {
+      const written = this.written.get(path);
+      // What is read back later on shows whether the disk has it so.
+      yield written?.size === octets ? written : await this.folder.unfinishedFile(path);
+    }
   }
 
   async *readBack(since?: Date): AsyncGenerator<ReadBack> {

@@ -9,9 +9,11 @@ export type Outcome = { file: number; placement: number; encoded: number } & (
 );
 
 /** Files, octets and milliseconds after which what became of files is written down. */
-const MOST_FILES = 64;
-const MOST_OCTETS = 16 * 2 ** 20;
+const FILES = 64;
+const OCTETS = 16 * 2 ** 20;
 const LONGEST_MS = 400;
+/** Files up to which more are taken in while the disk or the database is behind. */
+const MOST_FILES = 512;
 
 /**
  * Writes down what became of files, many at a time and while the next ones come in: at most one batch is being written. A file
@@ -22,6 +24,7 @@ export class Outcomes {
   private octets = 0;
   private since = Date.now();
   private writing: Promise<void> = Promise.resolve();
+  private isWriting = false;
 
   /** @param write does what it is given in a transaction. */
   constructor(
@@ -33,8 +36,9 @@ export class Outcomes {
   async add(outcome: Outcome): Promise<void> {
     this.batch.push(outcome);
     this.octets += outcome.encoded;
-    const isLate = Date.now() - this.since >= LONGEST_MS;
-    if (this.batch.length >= MOST_FILES || this.octets >= MOST_OCTETS || isLate) await this.flush();
+    const isDue = this.batch.length >= FILES || Date.now() - this.since >= LONGEST_MS;
+    const isFull = this.batch.length >= MOST_FILES || this.octets >= OCTETS;
+    if (isFull || (isDue && !this.isWriting)) await this.flush();
   }
 
   /** Everything is written down after this. */
@@ -55,7 +59,10 @@ export class Outcomes {
       await Promise.allSettled(batch.map((outcome) => ('kept' in outcome ? outcome.kept() : undefined)));
       throw error;
     }
-    this.writing = this.writeDown(batch);
+    this.isWriting = true;
+    this.writing = this.writeDown(batch).finally(() => {
+      this.isWriting = false;
+    });
     // Whoever waits for it hears of a failure.
     this.writing.catch(() => undefined);
   }

@@ -14,9 +14,19 @@ export function infoOf({ id, label }: Bag, date: Date): BagInfo {
   };
 }
 
+/** Characters of the index that are written together. */
+const LINES_TOGETHER = 256 * 1024;
+
 /** The index of a bag: a line of JSON each (RFC 8259). */
 export async function* indexLines(intake: Intake): AsyncGenerator<Buffer> {
-  for await (const item of intake.index()) yield Buffer.from(`${JSON.stringify(item)}\n`);
+  let lines = '';
+  for await (const item of intake.index()) {
+    lines += `${JSON.stringify(item)}\n`;
+    if (lines.length < LINES_TOGETHER) continue;
+    yield Buffer.from(lines);
+    lines = '';
+  }
+  yield Buffer.from(lines);
 }
 
 /** Writes the manifests and the index of a bag anew, by what was written down when its files were saved. */
