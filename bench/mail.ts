@@ -19,6 +19,8 @@ const { values } = parseArgs({
     turns: { type: 'string', default: '3' },
     /** Octets a second of the line between us and the server; 0 is as fast as loopback is. */
     line: { type: 'string', default: '0' },
+    /** Each connection has such a line of its own. */
+    each: { type: 'boolean', default: false },
   },
 });
 const COUNT = Number(values.messages);
@@ -31,7 +33,7 @@ async function main(): Promise<void> {
   fillFolder(dovecot, 'Ours', mails);
   execFileSync('chown', ['-R', `${dovecot.owner.uid}:${dovecot.owner.gid}`, dovecot.maildir]);
   const speed = Number(values.line);
-  const port = speed > 0 ? (await limitedLine(dovecot.plainPort, speed)).port : dovecot.plainPort;
+  const port = speed > 0 ? (await limitedLine(dovecot.plainPort, speed, values.each)).port : dovecot.plainPort;
   const bare = await Bare.open({ plainPort: port });
   const app = await App.start();
   const account = await app.signIn({ port, user: DOVECOT_USER, password: DOVECOT_PASSWORD });
@@ -49,7 +51,7 @@ async function main(): Promise<void> {
       server: 'dovecot',
       messages: COUNT,
       'octets a file': Number(values.octets),
-      'line, MB/s': speed > 0 ? rounded(speed / 1e6) : 'loopback',
+      [values.each ? 'each connection, MB/s' : 'line, MB/s']: speed > 0 ? rounded(speed / 1e6) : 'loopback',
       'save and check, s (median)': rounded(median(ours)),
       'bare FETCH of all, s (median)': rounded(median(theirs)),
       'save / bare': rounded(median(ours) / median(theirs)),

@@ -140,7 +140,7 @@ export class JobRunner {
     } else if (job.kind === 'repair') {
       await repair(context, job, account, this.server, turn);
     } else if (job.kind === 'save') {
-      await save(context, job, account, this.server, turn);
+      await save(context, job, account, this.server, signedIn, turn);
     } else {
       const outcome = await carryOut(context, job, account, this.server, signedIn, turn);
       if (outcome === 'paused') await this.pause(job);

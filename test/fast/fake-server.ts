@@ -69,6 +69,13 @@ export class FakeServer implements MailServer {
     this.dialect = { ...EVERYTHING, ...dialect };
   }
 
+  /** A second connection to the same server, which opens folders of its own. */
+  another(): FakeServer {
+    const other: FakeServer = Object.create(this);
+    other.selected = undefined;
+    return other;
+  }
+
   add(
     path: string,
     role: FolderRole | null,

@@ -155,7 +155,7 @@ export class Mailbox {
     const job = await takeJob(database, context.worker, context.leaseSeconds, CAPACITY);
     if (!job) throw new Error('no job waits');
     const turn = { claimLarge: () => true, progressed: async () => undefined };
-    const another = async () => server;
+    const another = async () => server.another();
     if (job.kind === 'read-bag') {
       await readBag(context, job, this.account, turn);
       return undefined;
@@ -169,7 +169,7 @@ export class Mailbox {
       return undefined;
     }
     if (job.kind === 'save') {
-      await save(context, job, this.account, server, turn);
+      await save(context, job, this.account, server, another, turn);
       return undefined;
     }
     if (job.kind !== 'scan') return carryOut(context, job, this.account, server, another, turn);

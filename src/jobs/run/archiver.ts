@@ -13,11 +13,13 @@ import { DISK_FULL } from '../save/save';
 
 /** Saves the members of a run in a bag, and tells which of them may go: those of which a copy was read back. */
 export class Archiver {
+  /** @param another signs in once more, for many. */
   constructor(
     private readonly context: WorkContext,
     private readonly job: Job,
     private readonly account: Account,
     private readonly server: MailServer,
+    private readonly another: () => Promise<MailServer>,
     private readonly turn: Turn,
     private readonly run: Run,
   ) {}
@@ -28,12 +30,12 @@ export class Archiver {
    * @throws DiskFull
    */
   async fill(): Promise<'paused' | 'cancelled' | undefined> {
-    const { context, job, account, server, turn, run } = this;
+    const { context, job, account, server, another, turn, run } = this;
     const { database } = context;
     const bag = run.bag === null ? undefined : ((await bagById(database, account.id, run.bag)) as Bag);
     if (!bag || bag.state === 'done') return undefined;
     const wanted = () => wantedOf(database, account.id, run.id);
-    const filling = new Filling(context, fenceOf(context, job), account, server, turn, bag, wanted);
+    const filling = new Filling(context, fenceOf(context, job), account, server, another, turn, bag, wanted);
     try {
       await filling.fill();
       await filling.end('done');

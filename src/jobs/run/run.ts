@@ -133,7 +133,7 @@ class Carrier {
     this.executor = first.executor;
     if (isOfFiles(run.action))
       this.rewriter = new Rewriter(context, account, run, this.server, first.folders, this.fenced);
-    if (run.action === 'archive') this.archiver = new Archiver(context, job, account, this.server, turn, run);
+    if (run.action === 'archive') this.archiver = new Archiver(context, job, account, this.server, another, turn, run);
     if (run.action === 'put-back')
       this.putBack = new PutBack(
         context,

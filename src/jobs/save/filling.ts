@@ -18,24 +18,40 @@ import { BagWriting } from './bag-writing';
 import type { Intake } from './intake';
 import { intakeOf } from './intake-of';
 import { Outcomes } from './outcomes';
+import { HelperLost, ReadAhead, type Share } from './read-ahead';
 
 /** Files that are looked up at a time; between two pages the line is idle for a moment. */
 const PAGE = 4_000;
+/** Files, and octets, that one connection is asked for at a time. */
+const SHARE_FILES = 256;
+const SHARE_OCTETS = 4 * 2 ** 20;
+/** Shares from which on more connections than one are worth signing in for. */
+const MANY_SHARES = 4;
 
-/** Fills a bag with what the mail server has: each file or message is fetched, and the next asked for meanwhile. */
+/** Files of one folder that are read together. */
+interface FileShare extends Share {
+  files: readonly PendingFile[];
+}
+
+/** Fills a bag with what the mail server has: files and messages are fetched over several connections, and written in their order. */
 export class Filling extends BagWriting {
   protected readonly intake: Intake;
   private readonly server: MailServer;
+  private readonly ahead: ReadAhead;
   private readonly outcomes: Outcomes;
-  /** The generation whose folder was opened last, and had its UIDVALIDITY. */
-  private opened: number | undefined;
+  /** Of each connection the generation whose folder it opened last, and which had its UIDVALIDITY. */
+  private readonly opened = new WeakMap<MailServer, number>();
 
-  /** @param wanted whether somebody wants it to stop. */
+  /**
+   * @param another signs in once more.
+   * @param wanted whether somebody wants it to stop.
+   */
   constructor(
     context: WorkContext,
     fenced: Fence,
     account: Account,
     server: MailServer,
+    another: () => Promise<MailServer>,
     turn: Turn,
     bag: Bag,
     wanted: () => Promise<Bag['wanted']>,
@@ -43,6 +59,7 @@ export class Filling extends BagWriting {
     super(context, fenced, account, turn, bag, wanted);
     this.intake = intakeOf(context.database, account, bag, this.folder);
     this.server = withThrottleRetry(server, async () => undefined);
+    this.ahead = new ReadAhead(this.server, another, (one, generation) => this.isThere(one, generation));
     this.outcomes = new Outcomes(account.id, bag.id, (act) => this.write(act));
   }
 
@@ -55,6 +72,7 @@ export class Filling extends BagWriting {
       // Nothing is written any more once this ends, however it does.
       await this.intake.end();
       await this.outcomes.settle().catch(() => undefined);
+      await this.ahead.close();
     }
     await this.fenced((client) => leaveRestOfBag(client, this.account.id, this.bag.id, 'vanished'));
   }
@@ -68,28 +86,36 @@ export class Filling extends BagWriting {
       const page = (ids: ArrayLike<number>) => Array.prototype.slice.call(ids, at, at + PAGE) as number[];
       const files = await filesAtPlacements(database, this.account.id, page(pending.files), page(pending.placements));
       await this.intake.ready(files);
-      for (const group of byGeneration(files)) await this.fetch(group);
+      await this.fetch(sharesOf(files));
       await this.outcomes.settle();
       count += files.length;
     }
     return count;
   }
 
-  /** Fetches files of one folder, each asked for while the one before it comes. */
-  private async fetch(files: readonly PendingFile[]): Promise<void> {
-    if (!(await this.isThere((files[0] as PendingFile).generation))) {
-      for (const file of files) await this.leave(file, 'vanished');
-      return;
-    }
+  private async fetch(shares: readonly FileShare[]): Promise<void> {
+    if (shares.length >= MANY_SHARES) this.ahead.grow();
     const again: PendingFile[] = [];
-    for await (const { of, octets } of bySection(this.server.downloads(files.map(wantedOf)))) {
-      await this.heed();
-      const file = files[of] as PendingFile;
-      if ((await this.receive(file, octets)) === 'again') again.push(file);
+    for await (const { share, isThere, pieces } of this.ahead.each(shares)) {
+      let dealt = 0;
+      try {
+        if (isThere)
+          for await (const { of, octets } of bySection(pieces)) {
+            await this.heed();
+            const file = share.files[of] as PendingFile;
+            if ((await this.receive(file, octets)) === 'again') again.push(file);
+            dealt = of + 1;
+          }
+        else for (const file of share.files) await this.leave(file, 'vanished');
+      } catch (error) {
+        if (!(error instanceof HelperLost)) throw error;
+        again.push(...share.files.slice(dealt));
+      }
     }
     for (const file of again) {
       await this.heed();
-      if ((await this.receive(file, this.server.download(wantedOf(file)))) === 'again') throw throttled();
+      if (!(await this.isThere(this.server, file.generation))) await this.leave(file, 'vanished');
+      else if ((await this.receive(file, this.server.download(wantedOf(file)))) === 'again') throw throttled();
     }
   }
 
@@ -116,22 +142,22 @@ export class Filling extends BagWriting {
     return undefined;
   }
 
-  /** Whether the folder of a generation is there, and has that UIDVALIDITY. */
-  private async isThere(generation: number): Promise<boolean> {
+  /** Whether the folder of a generation is there, and has that UIDVALIDITY; it is open then. */
+  private async isThere(server: MailServer, generation: number): Promise<boolean> {
     const { database } = this.context;
     const { folder, uidValidity } = await generationById(database, this.account.id, generation);
     const stored = await folderById(database, this.account.id, folder);
     if (!stored) return false;
     // Some servers go through all of a folder to open it.
-    const isOpen = this.server.opened === stored.serverName && this.opened === generation;
-    this.opened = undefined;
+    const isOpen = server.opened === stored.serverName && this.opened.get(server) === generation;
+    this.opened.delete(server);
     try {
-      if (!isOpen && (await this.server.open(stored.serverName)).uidValidity !== uidValidity) return false;
+      if (!isOpen && (await server.open(stored.serverName)).uidValidity !== uidValidity) return false;
     } catch (error) {
       if (error instanceof MailProblem && error.kind === 'folder-gone') return false;
       throw error;
     }
-    this.opened = generation;
+    this.opened.set(server, generation);
     return true;
   }
 
@@ -140,15 +166,22 @@ export class Filling extends BagWriting {
   }
 }
 
-/** Files in the order given, those of a folder together. */
-function byGeneration(files: readonly PendingFile[]): PendingFile[][] {
-  const groups: PendingFile[][] = [];
+/** Files in the order given, in shares of one folder each. */
+function sharesOf(files: readonly PendingFile[]): FileShare[] {
+  const shares: (FileShare & { files: PendingFile[]; wanted: Wanted[] })[] = [];
+  let octets = 0;
   for (const file of files) {
-    const group = groups.at(-1);
-    if (group?.[0]?.generation === file.generation) group.push(file);
-    else groups.push([file]);
+    let share = shares.at(-1);
+    octets += file.size;
+    if (share?.generation !== file.generation || share.files.length >= SHARE_FILES || octets > SHARE_OCTETS) {
+      share = { generation: file.generation, files: [], wanted: [] };
+      shares.push(share);
+      octets = file.size;
+    }
+    share.files.push(file);
+    share.wanted.push(wantedOf(file));
   }
-  return groups;
+  return shares;
 }
 
 /** The section of a file; one octet more shows that it is longer than was said. */

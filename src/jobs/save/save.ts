@@ -18,19 +18,24 @@ export const DISK_FULL = {
   detail: 'There is no room left on the disk of the machine that Tamsel runs on. Make room there, then resume.',
 };
 
-/** Saves files or mail into a bag, and leaves the mailbox as it is. */
+/**
+ * Saves files or mail into a bag, and leaves the mailbox as it is.
+ *
+ * @param another signs in once more, for many.
+ */
 export async function save(
   context: WorkContext,
   job: Job,
   account: Account,
   server: MailServer,
+  another: () => Promise<MailServer>,
   turn: Turn,
 ): Promise<void> {
   const { database } = context;
   const bag = await bagById(database, account.id, job.subject);
   if (!bag) return finishJob(database, job);
   const wanted = () => wantedOfBag(database, account.id, bag.id);
-  const filling = new Filling(context, fenceOf(context, job), account, server, turn, bag, wanted);
+  const filling = new Filling(context, fenceOf(context, job), account, server, another, turn, bag, wanted);
   const end = (state: 'done' | 'paused' | 'cancelled', problem?: typeof DISK_FULL) =>
     filling.end(state, problem, async (client) => {
       if (state === 'done') {
