@@ -20,6 +20,7 @@ export const FOR_TESTS: Needed[] = [
   { package: 'dovecot-sieve', present: runnable('/usr/bin/sieve-test') },
   { package: 'python3', present: runnable('/usr/bin/python3') },
   { package: 'curl', present: runnable('/usr/bin/curl') },
+  { package: 's-nail', present: runnable('/usr/bin/s-nail') },
   { package: 'unzip', present: runnable('/usr/bin/unzip') },
 ];
 

@@ -41,6 +41,17 @@ test('a mailbox on Dovecot saved as mbox files is what Python’s imaplib fetche
   const folder = join(app.archive, account.split('/')[2] as string, bag.folder);
   for (const manifest of ['manifest-sha256.txt', 'tagmanifest-sha256.txt'])
     assert.equal(spawnSync('sha256sum', ['--strict', '--quiet', '-c', manifest], { cwd: folder }).status, 0, manifest);
+  // A mail reader of Debian lists a line for each message of a file.
+  const files = new Map<string, number>();
+  for (const line of readFileSync(join(folder, 'data/index.jsonl'), 'utf8').trim().split('\n')) {
+    const { path } = JSON.parse(line);
+    files.set(path, (files.get(path) ?? 0) + 1);
+  }
+  for (const [path, count] of files) {
+    const listing = ['-n', '-H', '-f', join(folder, 'data', path)];
+    const { stdout } = await run('s-nail', listing, { env: { ...process.env, MAILRC: '/dev/null' } });
+    assert.equal(stdout.trimEnd().split('\n').length, count, path);
+  }
   const script = join(ROOT, 'test/integration/check_mail.py');
   const args = [script, `${dovecot.plainPort}`, DOVECOT_USER, DOVECOT_PASSWORD, folder];
   const equal = async () => {
