@@ -35,7 +35,7 @@ async function main(): Promise<void> {
   const speed = Number(values.line);
   const port = speed > 0 ? (await limitedLine(dovecot.plainPort, speed, values.each)).port : dovecot.plainPort;
   const bare = await Bare.open({ plainPort: port });
-  const app = await App.start();
+  const app = await App.start({ env: { TAMSEL_LEASE_SECONDS: '6' } });
   const account = await app.signIn({ port, user: DOVECOT_USER, password: DOVECOT_PASSWORD });
   await app.scanned(account);
   await bare.command('SELECT INBOX.Ours');

@@ -211,6 +211,35 @@ export const Level = v.object({
   at: Timestamp,
 });
 
+const Monthly = v.object({ mean: count, spread: count });
+
+const Course = v.object({ low: count, likely: count, high: count });
+
+export const Forecast = v.object({
+  at: Timestamp,
+  /** Months that are over, the oldest first: what came in then and is still there, the trash left out. */
+  months: v.array(v.object({ from: Timestamp, messages: count, bytes: count })),
+  /** Of one month; null by less than three months. */
+  growth: v.nullable(v.object({ bytes: Monthly, messages: Monthly, months: count })),
+  /** Of each category in one month. */
+  categories: v.array(v.object({ category: Category, messages: count, bytes: count })),
+  /** `sending`: the host sends nothing more. `receiving`: nothing comes in. Each where it is known at how much. */
+  dates: v.array(
+    v.object({
+      what: v.picklist(['sending', 'receiving', 'full', 'full-messages']),
+      /** Octets; of `full-messages`, messages. */
+      at: count,
+      earliest: v.nullable(Timestamp),
+      likely: v.nullable(Timestamp),
+      latest: v.nullable(Timestamp),
+    }),
+  ),
+  used: count,
+  limit: v.nullable(count),
+  /** Octets in use now, and after each month to come. */
+  course: v.array(Course),
+});
+
 const author = v.object({ name: v.string(), address: v.string() });
 
 export const Message = v.object({

@@ -8,6 +8,7 @@ export type Settings = InferOutput<typeof s.Settings>;
 export type AccountBrief = InferOutput<typeof s.AccountBrief>;
 export type SignedIn = InferOutput<typeof s.SignedIn>;
 export type Level = InferOutput<typeof s.Level>;
+export type Forecast = InferOutput<typeof s.Forecast>;
 export type FolderLevel = Level['folders'][number];
 export type ScanState = InferOutput<typeof s.Scan>;
 export type ScanStage = ScanState['stage'];

@@ -11,6 +11,7 @@ const TITLES: Record<string, string> = {
   '/trash': text.places.trash,
   '/archive': text.places.archive,
   '/ledger': text.places.ledger,
+  '/upkeep': text.places.upkeep,
 };
 
 /** The title of the page of a place. */

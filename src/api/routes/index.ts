@@ -11,6 +11,7 @@ import * as discovery from './discovery';
 import * as events from './events';
 import * as files from './files';
 import * as filters from './filters';
+import * as forecast from './forecast';
 import * as guards from './guards';
 import * as ledger from './ledger';
 import * as level from './level';
@@ -52,6 +53,7 @@ export const ROUTES: Record<string, Route> = {
   startScan: scans.startScan,
   getScan: scans.getScan,
   getLevel: level.getLevel,
+  getForecast: forecast.getForecast,
   listMessages: messages.listMessages,
   listSubjectOrder: messages.listSubjectOrder,
   getMessage: messages.getMessage,

@@ -27,6 +27,7 @@ const Guards = lazy(() => import('../plan/guards/Guards'));
 const Trash = lazy(() => import('../trash/Trash'));
 const Archive = lazy(() => import('../archive/Archive'));
 const Ledger = lazy(() => import('../ledger/Ledger'));
+const Upkeep = lazy(() => import('../upkeep/Upkeep'));
 
 const VIEWS: Record<string, React.ComponentType> = {
   '/level': Level,
@@ -39,6 +40,7 @@ const VIEWS: Record<string, React.ComponentType> = {
   '/trash': Trash,
   '/archive': Archive,
   '/ledger': Ledger,
+  '/upkeep': Upkeep,
 };
 
 /** The page of every place, as the server renders it and the browser takes it over. */

@@ -1,10 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
-import type { FileAmount } from '../../contract/types';
+import type { FileAmount, Forecast } from '../../contract/types';
 import { useAccount, useChange, useFigures, useLevel, useRuns, useScan } from '../../ui/api/account';
 import { useArchive } from '../../ui/api/archive';
 import { call } from '../../ui/api/call';
+import { firstFull, MONTH_MS, useForecast } from '../../ui/api/forecast';
 import { signOut } from '../../ui/api/signOut';
 import { Link } from '../../ui/route';
 import { text } from '../../ui/text';
@@ -55,6 +56,7 @@ export function Places({ path }: { path: string }) {
     ],
     ['/archive', text.places.archive, archive ? text.places.safe(octets(archive.bytes + archive.files.bytes)) : ''],
     ['/ledger', text.places.ledger, text.places.wonBack(octets(won))],
+    ['/upkeep', text.places.upkeep, untilFull(useForecast().data)],
   ];
   return (
     <header className="places">
@@ -69,6 +71,13 @@ export function Places({ path }: { path: string }) {
       <AccountCorner />
     </header>
   );
+}
+
+function untilFull(forecast: Forecast | undefined): string {
+  if (!forecast?.growth || forecast.limit === null) return '';
+  const likely = firstFull(forecast)?.likely;
+  if (!likely) return text.places.notSoon;
+  return text.places.fullIn(text.upkeep.inTime((Date.parse(likely) - Date.parse(forecast.at)) / MONTH_MS));
 }
 
 function AccountCorner() {

@@ -15,6 +15,9 @@ export const en = {
     archive: 'Archive',
     safe: (bytes: string) => `${bytes} saved`,
     ledger: 'Ledger',
+    upkeep: 'Upkeep',
+    fullIn: (time: string) => `full in ${time}`,
+    notSoon: 'not full soon',
     full: (share: string) => `${share} full`,
     noLimit: (used: string) => `${used} used`,
     addresses: (count: number, shown: string) => (count === 1 ? '1 address' : `${shown} addresses`),
@@ -282,6 +285,40 @@ export const en = {
     calendar: 'invitations',
     message: 'messages',
     other: 'others',
+  },
+  upkeep: {
+    fullNow: 'The mailbox is full',
+    fullOn: (time: string, day: string) => `Full in about ${time}, on ${day}`,
+    fullByMessages: (time: string, day: string) => `No room for more messages in about ${time}, on ${day}`,
+    notSoon: 'Not full within ten years, if it goes on like this',
+    noLimit: 'The server reports no limit. Set one on the Level page to see when the mailbox is full.',
+    unknown: 'When it will be full can’t be told yet',
+    tooFew: (months: string) =>
+      `Tamsel tells this by what came in and stayed in whole months. The mailbox has ${months} of them; at least 3 are needed.`,
+    basis: (months: number, bytes: string) =>
+      `by what came in and stayed in the last ${months} months: ${bytes} a month`,
+    range: (earliest: string | null, latest: string | null) =>
+      `One time in ten it is full before ${earliest ?? '–'}; one time in ten ${latest === null ? 'not within ten years' : `after ${latest}`}.`,
+    inTime: (months: number) =>
+      months < 1.5
+        ? `${Math.max(1, Math.round(months * 30.4))} days`
+        : months < 23.5
+          ? `${Math.round(months)} months`
+          : `${Math.round(months / 12)} years`,
+    month: 'Month',
+    low: 'At least, nine times in ten',
+    likely: 'Likely',
+    high: 'At most, nine times in ten',
+    dates: {
+      sending: (bytes: string) => `Sending stops, at ${bytes}`,
+      receiving: (bytes: string) => `Nothing comes in, at ${bytes}`,
+      full: (bytes: string) => `Full, at ${bytes}`,
+      'full-messages': (messages: string) => `No more messages, at ${messages}`,
+    },
+    tenYears: 'not in ten years',
+    comesIn: 'What comes in and stays, a month',
+    nothingYet: 'Nothing came in during these months.',
+    note: 'Mail in the trash is left out, and so is what lies in the archive: it does not count. Moving mail to a folder inside the mailbox changes nothing here.',
   },
   archive: {
     bags: 'Bags of the archive',

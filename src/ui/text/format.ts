@@ -52,6 +52,11 @@ export function month(instant: string, timeZone: string): string {
   return day(instant, timeZone).slice(0, -3);
 }
 
+/** A month as people say it: `April 2027`. */
+export function monthAndYear(instant: string, timeZone: string): string {
+  return new Intl.DateTimeFormat(LOCALE, { timeZone, year: 'numeric', month: 'long' }).format(new Date(instant));
+}
+
 export function time(instant: string, timeZone: string): string {
   return new Intl.DateTimeFormat(LOCALE, { timeZone, hour: '2-digit', minute: '2-digit' }).format(new Date(instant));
 }

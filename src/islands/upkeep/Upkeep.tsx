@@ -1,0 +1,21 @@
+import { useForecast } from '../../ui/api/forecast';
+import { Failed, Loading } from '../../ui/State';
+import { text } from '../../ui/text';
+import { Course } from './Course';
+import { WhatComesIn } from './WhatComesIn';
+
+/** Keeps the mailbox from filling up again: when it will be full, and by what. */
+export default function Upkeep() {
+  const forecast = useForecast();
+  if (forecast.error) return <Failed error={forecast.error} retry={() => void forecast.refetch()} />;
+  if (!forecast.data) return <Loading />;
+  return (
+    <>
+      <h1 className="sr-only">{text.places.upkeep}</h1>
+      <div className="grid grid-cols-[minmax(0,1fr)_330px] items-start gap-3.5 max-tank:flex max-tank:flex-col max-tank:items-stretch">
+        <Course forecast={forecast.data} />
+        <WhatComesIn forecast={forecast.data} />
+      </div>
+    </>
+  );
+}
