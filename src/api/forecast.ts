@@ -14,7 +14,10 @@ const MONTHS_AHEAD = 36;
 export async function shownForecast(database: Database, account: Account, now: Date) {
   const { timeZone, thresholds } = account.settings;
   const starts = pastMonths(now, MOST_MONTHS, timeZone);
-  const [level, months] = await Promise.all([accountLevel(database, account), monthsOfMail(database, account, starts)]);
+  const level = await accountLevel(database, account);
+  const complete = level.unread === 0;
+  // What was not read yet would count as never having come.
+  const months = complete ? await monthsOfMail(database, account, starts) : [];
   const bytes = growthOf(months.map((month) => month.bytes));
   const messages = growthOf(months.map((month) => month.messages));
   const { used, limit, reading } = level;
@@ -27,6 +30,7 @@ export async function shownForecast(database: Database, account: Account, now: D
   const share = (of: number | undefined) => (of === undefined || limit === null ? null : Math.floor(of * limit));
   return {
     at: now,
+    complete,
     months: months.map((month, at) => ({
       from: starts[starts.length - 1 - months.length + at] as Date,
       messages: month.messages,

@@ -217,6 +217,8 @@ const Course = v.object({ low: count, likely: count, high: count });
 
 export const Forecast = v.object({
   at: Timestamp,
+  /** Whether all folders were read; before that nothing is told. */
+  complete: v.boolean(),
   /** Months that are over, the oldest first: what came in then and is still there, the trash left out. */
   months: v.array(v.object({ from: Timestamp, messages: count, bytes: count })),
   /** Of one month; null by less than three months. */

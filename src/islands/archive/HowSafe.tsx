@@ -45,7 +45,7 @@ export function HowSafe({ archive, bags }: { archive: Archive; bags: Bag[] }) {
       : []),
   ];
   return (
-    <section className="card self-start max-tank:w-full" aria-label={text.archive.howSafe}>
+    <section className="card max-w-xl self-start max-tank:w-full max-tank:max-w-none" aria-label={text.archive.howSafe}>
       <h2 className="font-semibold">{text.archive.howSafe}</h2>
       <dl className="mt-2">
         {facts.map(([name, value, stands]) => (

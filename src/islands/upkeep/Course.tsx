@@ -1,8 +1,10 @@
 import { Chart, Filler, LinearScale, LineController, LineElement, PointElement } from 'chart.js';
 import { useEffect, useMemo, useRef } from 'react';
 import type { Forecast } from '../../contract/types';
+import { OCTETS_IN } from '../../core/units';
 import { useAccount, useFigures } from '../../ui/api/account';
 import { firstFull, MONTH_MS } from '../../ui/api/forecast';
+import { octetScale } from '../../ui/charts/scale';
 import { Heads } from '../../ui/Heads';
 import { text } from '../../ui/text';
 import { count, monthAndYear } from '../../ui/text/format';
@@ -20,7 +22,7 @@ interface Point {
 
 /** How full the mailbox was, by what of it is still there, and how full it will be, with a range. */
 export function Course({ forecast }: { forecast: Forecast }) {
-  const { octets, day } = useFigures();
+  const { octets, day, units } = useFigures();
   const { settings } = useAccount();
   const canvas = useRef<HTMLCanvasElement>(null);
   const { growth, limit } = forecast;
@@ -33,6 +35,7 @@ export function Course({ forecast }: { forecast: Forecast }) {
     const color = (name: string) => style.getPropertyValue(name).trim();
     const base = { parsing: false as const, pointRadius: 0, borderWidth: 2 };
     const top = Math.max(limit ?? 0, ...parts.likely.map(({ y }) => y)) * 1.08;
+    const scale = octetScale(top, units);
     const from = past[0]?.x ?? 0;
     const until = parts.likely.at(-1)?.x ?? 0;
     const chart = new Chart(canvas.current, {
@@ -77,13 +80,19 @@ export function Course({ forecast }: { forecast: Forecast }) {
             min: 0,
             max: top,
             grid: { color: color('--hair') },
-            ticks: { color: color('--ink-2'), maxTicksLimit: 5, callback: (value) => octets(Number(value)) },
+            afterBuildTicks: (axis) => {
+              axis.ticks = scale.marks.map((mark) => ({ value: mark * OCTETS_IN[scale.unit] }));
+            },
+            ticks: {
+              color: color('--ink-2'),
+              callback: (value) => `${count(Number(value) / OCTETS_IN[scale.unit])} ${scale.unit}`,
+            },
           },
         },
       },
     });
     return () => chart.destroy();
-  }, [growth, limit, past, parts, octets]);
+  }, [growth, limit, past, parts, units]);
   return (
     <section className="card" aria-labelledby="course">
       <div className="mb-2 flex flex-wrap items-baseline justify-between gap-2">
@@ -105,32 +114,34 @@ export function Course({ forecast }: { forecast: Forecast }) {
               )}
             </p>
           )}
-          <table className="sr-only">
-            <caption>{title}</caption>
-            <Heads
-              of={[
-                [text.upkeep.month, ''],
-                [text.upkeep.low, 'number'],
-                [text.upkeep.likely, 'number'],
-                [text.upkeep.high, 'number'],
-              ]}
-            />
-            <tbody>
-              {parts.likely.map((point, at) =>
-                at % EVERY === 0 ? (
-                  <tr key={point.x}>
-                    <td>{monthAndYear(new Date(point.x).toISOString(), settings.timeZone)}</td>
-                    <td>{octets(parts.low[at]?.y ?? 0)}</td>
-                    <td>{octets(point.y)}</td>
-                    <td>{octets(parts.high[at]?.y ?? 0)}</td>
-                  </tr>
-                ) : null,
-              )}
-            </tbody>
-          </table>
+          <div className="sr-only">
+            <table>
+              <caption>{title}</caption>
+              <Heads
+                of={[
+                  [text.upkeep.month, ''],
+                  [text.upkeep.low, 'number'],
+                  [text.upkeep.likely, 'number'],
+                  [text.upkeep.high, 'number'],
+                ]}
+              />
+              <tbody>
+                {parts.likely.map((point, at) =>
+                  at % EVERY === 0 ? (
+                    <tr key={point.x}>
+                      <td>{monthAndYear(new Date(point.x).toISOString(), settings.timeZone)}</td>
+                      <td>{octets(parts.low[at]?.y ?? 0)}</td>
+                      <td>{octets(point.y)}</td>
+                      <td>{octets(parts.high[at]?.y ?? 0)}</td>
+                    </tr>
+                  ) : null,
+                )}
+              </tbody>
+            </table>
+          </div>
         </>
       ) : (
-        <p>{text.upkeep.tooFew(count(forecast.months.length))}</p>
+        <p>{forecast.complete ? text.upkeep.tooFew(count(forecast.months.length)) : text.upkeep.scanning}</p>
       )}
     </section>
   );

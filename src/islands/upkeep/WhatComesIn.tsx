@@ -1,6 +1,7 @@
 import type { Forecast } from '../../contract/types';
 import { useAccount, useFigures } from '../../ui/api/account';
 import { Bar } from '../../ui/Bar';
+import { Heads } from '../../ui/Heads';
 import { text } from '../../ui/text';
 import { count, monthAndYear } from '../../ui/text/format';
 
@@ -32,6 +33,14 @@ export function WhatComesIn({ forecast }: { forecast: Forecast }) {
       </h2>
       {growth && by.length > 0 ? (
         <table className="table mt-1 w-full">
+          <Heads
+            of={[
+              [text.upkeep.category, ''],
+              [text.archive.messages, 'number'],
+              [text.archive.bytes, 'number'],
+              ['', ''],
+            ]}
+          />
           <tbody>
             {by.map(({ category, bytes, messages }) => (
               <tr key={category}>
@@ -46,7 +55,7 @@ export function WhatComesIn({ forecast }: { forecast: Forecast }) {
           </tbody>
         </table>
       ) : (
-        <p className="note">{text.upkeep.nothingYet}</p>
+        growth && <p className="note">{text.upkeep.nothingYet}</p>
       )}
       <p className="note mt-2">{text.upkeep.note}</p>
     </section>

@@ -61,9 +61,12 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
       // Only a bag that is done changes what the archive holds.
       if (kind === 'bag' && (data as { state?: string } | undefined)?.state === 'done')
         freshness.lost('archive', 'messages', 'damage');
-      if (kind === 'level') freshness.lost('trash', 'level', 'lots', 'settings', 'decisions', 'guards', 'plan');
+      if (kind === 'level')
+        freshness.lost('trash', 'level', 'forecast', 'lots', 'settings', 'decisions', 'guards', 'plan');
       if (kind === 'index')
-        freshness.lost('trash', 'level', 'messages', 'senders', 'files', 'lots', 'decisions', 'guards', 'plan');
+        freshness.lost(
+          ...['trash', 'level', 'forecast', 'messages', 'senders', 'files', 'lots', 'decisions', 'guards', 'plan'],
+        );
     });
     return () => {
       stop();

@@ -2,6 +2,7 @@ import { type KeyboardEvent, type PointerEvent, type ReactNode, useRef, useState
 import type { Level, Target } from '../../contract/types';
 import { fittingUnit, OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../api/account';
+import { octetScale } from '../charts/scale';
 import { mustGo } from '../level/need';
 import { styled } from '../styled';
 import { text } from '../text';
@@ -71,10 +72,7 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
   const { units } = useFigures();
   const { settings } = useAccount();
   const { full } = segments;
-  const unit = fittingUnit(full, units);
-  const step = scaleStep(full / OCTETS_IN[unit]);
-  const marks = [];
-  for (let mark = 0; mark * OCTETS_IN[unit] <= full * 1.001; mark += step) marks.push(mark);
+  const { unit, marks } = octetScale(full, units);
   const at = (octets: number) => `${(Math.max(0, octets) / full) * 100}%`;
   const share = (octets: number) => percent(octets / (level.limit ?? full));
   let base = 0;
@@ -147,13 +145,6 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
 /** Whether the line after the plan lies so close above the target that its label would cover the other. */
 function isCrowded({ plan, after, targetBytes }: Level, full: number): boolean {
   return plan.messages > 0 && targetBytes !== null && after >= targetBytes && after - targetBytes < 0.035 * full;
-}
-
-/** Round steps, about five of them. */
-function scaleStep(units: number): number {
-  const rough = units / 5;
-  const power = 10 ** Math.floor(Math.log10(rough));
-  return [1, 2, 5, 10].map((factor) => factor * power).find((step) => step >= rough) ?? rough;
 }
 
 /** The target: a line to drag, or to move with the arrow keys by one percent. */

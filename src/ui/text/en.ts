@@ -293,8 +293,9 @@ export const en = {
     notSoon: 'Not full within ten years, if it goes on like this',
     noLimit: 'The server reports no limit. Set one on the Level page to see when the mailbox is full.',
     unknown: 'When it will be full can’t be told yet',
+    scanning: 'The scan is still reading your mailbox. This is told once it is done.',
     tooFew: (months: string) =>
-      `Tamsel tells this by what came in and stayed in whole months. The mailbox has ${months} of them; at least 3 are needed.`,
+      `Tamsel tells this by what came in and stayed in whole months. The mailbox has ${months}; at least 3 are needed.`,
     basis: (months: number, bytes: string) =>
       `by what came in and stayed in the last ${months} months: ${bytes} a month`,
     range: (earliest: string | null, latest: string | null) =>
@@ -316,6 +317,7 @@ export const en = {
       'full-messages': (messages: string) => `No more messages, at ${messages}`,
     },
     tenYears: 'not in ten years',
+    category: 'Category',
     comesIn: 'What comes in and stays, a month',
     nothingYet: 'Nothing came in during these months.',
     note: 'Mail in the trash is left out, and so is what lies in the archive: it does not count. Moving mail to a folder inside the mailbox changes nothing here.',
