@@ -223,6 +223,24 @@ test('cancelled before it is whole, nothing of it stays', async () => {
   assert.equal(existsSync(folder) || existsSync(`${folder}.part`), false);
 });
 
+test('cancelled while it is read back, nothing of it stays', async () => {
+  const mailbox = await Mailbox.open(server());
+  const { database, account } = mailbox;
+  const { id } = await mailbox.call('saveFiles', EVERY_FILE);
+  await mailbox.work();
+  const folder = await folderOf(mailbox, id);
+  assert.equal(existsSync(folder), true);
+  // As whoever is killed between the last file and the first verdict leaves it.
+  await database.query(`delete from job; update bag set state = 'checking', ended_at = null, checked_at = null`);
+  await database.query('update bag_file set checked_at = null');
+  await enqueue(database, account.id, 'save', id);
+  await mailbox.call('cancelBag', {}, { bag: `${id}` });
+  await mailbox.work();
+  const bag = await mailbox.call('getBag', undefined, { bag: `${id}` });
+  assert.deepEqual([bag.state, bag.checked.files, bag.left[0].reason], ['cancelled', 0, 'cancelled']);
+  assert.equal(existsSync(folder), false);
+});
+
 test('a copy on the person’s computer is checked by what they hand in, and by nothing else', async () => {
   const mailbox = await Mailbox.open(server());
   const bag = await saved(mailbox, { ...EVERY_FILE, place: 'download' });

@@ -44,7 +44,7 @@ export class Archiver {
       if (error instanceof DiskFull) await filling.end('paused', DISK_FULL);
       if (!(error instanceof Stopped)) throw error;
       // Nothing went, so nobody needs what was not read back to its end.
-      if (error.wanted === 'cancel') await filling.drop(true);
+      if (error.wanted === 'cancel') await filling.drop();
       const outcome = error.wanted === 'pause' ? 'paused' : 'cancelled';
       await filling.end(outcome);
       return outcome;

@@ -73,9 +73,8 @@ export abstract class BagWriting {
     await this.readBack();
   }
 
-  /** What was saved and can't be used by itself goes. @param isWhole whether a bag goes too that is whole. */
-  async drop(isWhole = false): Promise<void> {
-    if (!isWhole && (await this.folder.isWhole())) return;
+  /** What was saved goes: nobody needs what was not read back to its end, and no page would show it. */
+  async drop(): Promise<void> {
     await this.folder.erase();
     await this.fenced((client) => cancelFilesOfBag(client, this.account.id, this.bag.id));
   }
