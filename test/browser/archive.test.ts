@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import { after, before, test } from 'node:test';
-import { By, Key, type WebDriver } from 'selenium-webdriver';
+import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { type App, cleanUp, temporaryFolder, until } from '../harness';
 import { accessible, answer, ask, enterDemo, find, goTo, openDemo, press, shows } from './page';
@@ -135,6 +135,21 @@ test('mail that was saved elsewhere is brought in from the page, found by its te
   await accessible('the forms of a copy');
   const { brought, onlyHere } = await lastBag();
   assert.deepEqual([brought.format, brought.flawed, brought.passed, onlyHere.files], ['mbox', 1, 0, 4]);
+});
+
+test('copies of a folder, with those in it, are saved from the page', async () => {
+  const paths: string[] = (await ask('/level')).folders.map(({ path }: { path: string }) => path);
+  const top = paths.find((path) => paths.some((other) => other.startsWith(`${path}/`)));
+  assert.ok(top);
+  const { total } = await ask(`/messages?scope=all&where=${encodeURIComponent(`under = "${top}"`)}`);
+  await goTo('/archive');
+  await press('Save copies');
+  await accessible('the form to save copies');
+  const option = By.xpath(`//option[normalize-space()="${top}"]`);
+  await (await driver.wait(browserUntil.elementLocated(option), 20_000)).click();
+  await press('Save them');
+  await until(async () => (await lastBag()).label === top && (await lastBag()).state === 'done', 60);
+  assert.equal((await lastBag()).checked.files, total.messages);
 });
 
 test('every message of the last years is saved under a hold, and the page says what that is worth', async () => {

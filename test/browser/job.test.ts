@@ -301,6 +301,19 @@ test('where a copy has no room, what was left can be purged directly, as a quest
   host.faults.hide = [];
 });
 
+test('Upkeep says when the mailbox is full as the server counts it, with a range, and what fills it', async () => {
+  const { dates, growth, categories } = await ask('/forecast');
+  const full = dates.find(({ what }: { what: string }) => what === 'full');
+  await goTo('/upkeep');
+  await shows(new RegExp(`Full in about [^,]*, on ${full.likely.slice(0, 4)}`));
+  await shows(/One time in ten it is full before [A-Z][a-z]+ \d{4}; one time in ten (after [A-Z]|not within)/);
+  await shows(new RegExp(`in the last ${growth.months} months`));
+  const [most] = [...categories].sort((a: { bytes: number }, b: { bytes: number }) => b.bytes - a.bytes);
+  await shows(new RegExp(`What comes in and stays, a month[\\s\\S]*Bytes\\s+${most.category}`, 'i'));
+  const rows = await driver.findElements(By.css('.sr-only tbody tr'));
+  assert.ok(rows.length >= 6, 'the chart is a table for who can’t see it');
+});
+
 test('axe-core finds nothing on any place, light and dark, wide and narrow; nothing is wider than a phone', async () => {
   for (const [width, scheme] of [
     [1280, 'light'],
@@ -316,7 +329,18 @@ test('axe-core finds nothing on any place, light and dark, wide and narrow; noth
     await devTools(driver, 'Emulation.setEmulatedMedia', {
       features: [{ name: 'prefers-color-scheme', value: scheme }],
     });
-    for (const place of ['level', 'sift', 'senders', 'suggestions', 'review', 'guards', 'trash', 'ledger']) {
+    for (const place of [
+      'level',
+      'sift',
+      'senders',
+      'suggestions',
+      'review',
+      'guards',
+      'trash',
+      'archive',
+      'ledger',
+      'upkeep',
+    ]) {
       await goTo(`/${place}`);
       await find('main .card');
       await find('.tank-legend');

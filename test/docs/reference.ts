@@ -132,6 +132,7 @@ section(
   '`used` is the server’s figure (`usedBy: "server"`) or ours. `counted` figures are exact to the octet; the server counts in units of 1024 octets (RFC 9208). `after` is what remains once the plan is run and the trash is purged. `roleBy` of a folder is `server`, `user`, or `name` for a guess that nobody has confirmed. Runs to a trash that is only a guess are refused.',
 );
 await call('getLevel');
+await call('getForecast');
 
 section(
   'Messages',
