@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import { after, before, test } from 'node:test';
-import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
+import { By, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { type App, cleanUp, temporaryFolder, until } from '../harness';
 import { accessible, answer, ask, enterDemo, find, goTo, openDemo, press, shows } from './page';
@@ -145,8 +145,7 @@ test('copies of a folder, with those in it, are saved from the page', async () =
   await goTo('/archive');
   await press('Save copies');
   await accessible('the form to save copies');
-  const option = By.xpath(`//option[normalize-space()="${top}"]`);
-  await (await driver.wait(browserUntil.elementLocated(option), 20_000)).click();
+  await (await find('[role=dialog] select')).sendKeys(top);
   await press('Save them');
   await until(async () => (await lastBag()).label === top && (await lastBag()).state === 'done', 60);
   assert.equal((await lastBag()).checked.files, total.messages);
