@@ -302,11 +302,19 @@ test('where a copy has no room, what was left can be purged directly, as a quest
 });
 
 test('Upkeep says when the mailbox is full as the server counts it, with a range, and what fills it', async () => {
-  const { dates, growth, categories } = await ask('/forecast');
-  const full = dates.find(({ what }: { what: string }) => what === 'full');
+  const { dates, growth, categories, used, limit } = await ask('/forecast');
+  // Octets or messages, whichever are at their limit first.
+  const [first] = dates
+    .filter(({ what, likely }: { what: string; likely: string | null }) => /^full/.test(what) && likely !== null)
+    .sort((a: { likely: string }, b: { likely: string }) => Date.parse(a.likely) - Date.parse(b.likely));
   await goTo('/upkeep');
-  await shows(new RegExp(`Full in about [^,]*, on ${full.likely.slice(0, 4)}`));
-  await shows(/One time in ten it is full before [A-Z][a-z]+ \d{4}; one time in ten (after [A-Z]|not within)/);
+  // An earlier test may have filled it.
+  if (used >= limit) await shows(/The mailbox is full/);
+  else if (first) {
+    const head = first.what === 'full' ? 'Full' : 'No room for more messages';
+    await shows(new RegExp(`${head} in about [^,]*, on ${first.likely.slice(0, 4)}`));
+    await shows(/One time in ten it is full before [A-Z][a-z]+ \d{4}; one time in ten (after [A-Z]|not within)/);
+  } else await shows(/Not full within ten years/);
   await shows(new RegExp(`in the last ${growth.months} months`));
   const [most] = [...categories].sort((a: { bytes: number }, b: { bytes: number }) => b.bytes - a.bytes);
   await shows(new RegExp(`What comes in and stays, a month[\\s\\S]*Bytes\\s+${most.category}`, 'i'));

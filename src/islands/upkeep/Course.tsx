@@ -106,7 +106,7 @@ export function Course({ forecast }: { forecast: Forecast }) {
           <div className="h-[190px]">
             <canvas ref={canvas} role="img" aria-label={title} />
           </div>
-          {full?.what === 'full' && (
+          {full && !isFull(forecast) && (
             <p className="note mt-1">
               {text.upkeep.range(
                 full.earliest && monthAndYear(full.earliest, settings.timeZone),
@@ -150,13 +150,17 @@ export function Course({ forecast }: { forecast: Forecast }) {
 function headline(forecast: Forecast, day: (instant: string) => string): string {
   const full = firstFull(forecast);
   if (!forecast.growth) return text.upkeep.unknown;
-  if (forecast.limit !== null && forecast.used >= forecast.limit) return text.upkeep.fullNow;
+  if (isFull(forecast)) return text.upkeep.fullNow;
   if (full?.likely)
     return (full.what === 'full' ? text.upkeep.fullOn : text.upkeep.fullByMessages)(
       text.upkeep.inTime(Math.max(0, Date.parse(full.likely) - Date.parse(forecast.at)) / MONTH_MS),
       day(full.likely),
     );
   return forecast.dates.length === 0 ? text.upkeep.noLimit : text.upkeep.notSoon;
+}
+
+function isFull({ limit, used }: Forecast): boolean {
+  return limit !== null && used >= limit;
 }
 
 function pointsOf({ at, used, months, course }: Forecast): {
