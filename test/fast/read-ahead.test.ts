@@ -106,6 +106,26 @@ test('no more is read ahead than there is room for, and who stops early has all 
   assert.equal(helper.told.out, out);
 });
 
+test('nor of many small shares, however slowly they are taken', async () => {
+  const [first, helper] = [connection(turn), connection(turn)];
+  const ahead = new ReadAhead(
+    first.server,
+    async () => helper.server,
+    async () => true,
+  );
+  ahead.grow();
+  const shares = Array.from({ length: 100 }, (_, at) => share(at, [PIECE, PIECE]));
+  let taken = 0;
+  for await (const { pieces } of ahead.each(shares)) {
+    for await (const piece of pieces) if ('octets' in piece) taken += piece.octets.length;
+    for (let turns = 0; turns < 50; turns++) await turn();
+    const held = first.told.out + helper.told.out - taken;
+    // Both helpers are one here, so that three connections fill their room.
+    assert.ok(held <= 3 * (8 * 2 ** 20 + PIECE), `${held} octets`);
+  }
+  assert.equal(taken, 100 * 2 * PIECE);
+});
+
 test('what the first connection can’t read is an error, and so is an answer of any that can’t be read', async () => {
   const read = async (first: MailServer, other: MailServer) => {
     const ahead = new ReadAhead(

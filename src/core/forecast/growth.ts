@@ -27,7 +27,7 @@ export interface Range {
 
 /**
  * Learns from months that are over, the oldest first. One month that is far out, such as one in which a film came, counts as the
- * largest that is not, so that it neither makes the rule nor is forgotten. Several that are far out are a habit.
+ * largest that would not be, so that it neither makes the rule nor is forgotten. Several that are far out are a habit.
  *
  * @returns undefined where there are too few.
  */

@@ -1,23 +1,60 @@
 import type { Downloaded } from '../../mail/server';
 
-/** Octets that are held before whoever puts them waits. */
+/** Octets that are held of one connection before it waits. */
 const MOST_OCTETS = 8 * 2 ** 20;
 
-/** Pieces on their way from a connection to whoever writes them: in order, and no more than a few. One puts, and one takes. */
+/** Room in memory for what one connection reads, in however many queues it waits to be taken. */
+export class Room {
+  private octets = 0;
+  private changed: (() => void) | undefined;
+
+  get isFull(): boolean {
+    return this.octets >= MOST_OCTETS;
+  }
+
+  use(octets: number): void {
+    this.octets += octets;
+  }
+
+  free(octets: number): void {
+    this.octets -= octets;
+    this.tell();
+  }
+
+  /** Resolves when there may be room again. One waits at a time. */
+  change(): Promise<void> {
+    return new Promise((resolve) => {
+      this.changed = resolve;
+    });
+  }
+
+  tell(): void {
+    const { changed } = this;
+    this.changed = undefined;
+    changed?.();
+  }
+}
+
+/** Pieces on their way from a connection to whoever writes them, in order. One puts, and one takes. */
 export class PieceQueue {
   private readonly held: Downloaded[] = [];
-  private octets = 0;
+  private room: Room | undefined;
   private end: { failure?: unknown } | undefined;
   /** Whether nobody takes them any more. */
   isClosed = false;
   private changed: (() => void) | undefined;
 
-  /** Resolves when there is room for more; to false where nobody takes them any more. */
-  async put(piece: Downloaded): Promise<boolean> {
-    while (this.octets >= MOST_OCTETS && !this.isClosed) await this.change();
+  /**
+   * Resolves once it is held; to false where nobody takes them any more.
+   *
+   * @param room of the connection, the same for all that it puts.
+   */
+  async put(piece: Downloaded, room: Room): Promise<boolean> {
+    this.room = room;
+    while (room.isFull && !this.isClosed) await room.change();
     if (this.isClosed) return false;
     this.held.push(piece);
-    if ('octets' in piece) this.octets += piece.octets.length;
+    if ('octets' in piece) room.use(piece.octets.length);
     this.tell();
     return true;
   }
@@ -32,32 +69,23 @@ export class PieceQueue {
   close(): void {
     this.isClosed = true;
     this.held.length = 0;
-    this.tell();
+    this.room?.tell();
   }
 
   async *pieces(): AsyncGenerator<Downloaded> {
     for (;;) {
       for (let next = this.held.shift(); next; next = this.held.shift()) {
-        if ('octets' in next) this.octets -= next.octets.length;
-        this.tell();
+        if ('octets' in next) this.room?.free(next.octets.length);
         yield next;
       }
       if (this.end) {
         if ('failure' in this.end) throw this.end.failure;
         return;
       }
-      await this.change();
+      await new Promise<void>((resolve) => {
+        this.changed = resolve;
+      });
     }
-  }
-
-  private change(): Promise<void> {
-    return new Promise((resolve) => {
-      const others = this.changed;
-      this.changed = () => {
-        others?.();
-        resolve();
-      };
-    });
   }
 
   private tell(): void {

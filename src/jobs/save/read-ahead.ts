@@ -1,6 +1,6 @@
 import { MailProblem } from '../../mail/problem';
 import type { Downloaded, MailServer, Wanted } from '../../mail/server';
-import { PieceQueue } from './piece-queue';
+import { PieceQueue, Room } from './piece-queue';
 
 /** Connections beyond the first: hosts commonly allow ten or more of one user, some fewer. */
 const MOST_HELPERS = 2;
@@ -88,6 +88,7 @@ export class ReadAhead {
     next: () => UnderWay<S> | undefined,
     told: (error: unknown) => unknown,
   ): Promise<boolean> {
+    const room = new Room();
     for (let one = next(); one; one = next()) {
       const { share, queue } = one;
       try {
@@ -95,7 +96,7 @@ export class ReadAhead {
         one.begin(isThere);
         if (queue.isClosed) return true;
         if (isThere)
-          for await (const piece of server.downloads(share.wanted)) if (!(await queue.put(piece))) return false;
+          for await (const piece of server.downloads(share.wanted)) if (!(await queue.put(piece, room))) return false;
         queue.finish();
       } catch (failure) {
         one.begin(true);
