@@ -302,7 +302,9 @@ export const en = {
       `One time in ten it is full before ${earliest ?? '–'}; one time in ten ${latest === null ? 'not within ten years' : `after ${latest}`}.`,
     inTime: (months: number) =>
       months < 1.5
-        ? `${Math.max(1, Math.round(months * 30.4))} days`
+        ? months * 30.4 < 1.5
+          ? '1 day'
+          : `${Math.round(months * 30.4)} days`
         : months < 23.5
           ? `${Math.round(months)} months`
           : `${Math.round(months / 12)} years`,
