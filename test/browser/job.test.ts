@@ -302,19 +302,26 @@ test('where a copy has no room, what was left can be purged directly, as a quest
 });
 
 test('Upkeep says when the mailbox is full as the server counts it, with a range, and what fills it', async () => {
-  const { dates, growth, categories } = await ask('/forecast');
-  // Octets or messages, whichever are at their limit first.
-  const [first] = dates
-    .filter(({ what, likely }: { what: string; likely: string | null }) => /^full/.test(what) && likely !== null)
-    .sort((a: { likely: string }, b: { likely: string }) => Date.parse(a.likely) - Date.parse(b.likely));
-  await goTo('/upkeep');
-  const head = first.what === 'full' ? 'Full' : 'No room for more messages';
-  await shows(new RegExp(`${head} in about \\d+ (days?|months|years), on \\d{4}-\\d{2}-\\d{2}`));
+  // Octets or messages, whichever are at their limit first. The server's figure may be read again at any moment, so what the page
+  // shows is held against what the API said just before it was opened, or says just after.
+  const first = async (): Promise<{ what: string; likely: string }> =>
+    (await ask('/forecast')).dates
+      .filter(({ what, likely }: { what: string; likely: string | null }) => /^full/.test(what) && likely !== null)
+      .sort((a: { likely: string }, b: { likely: string }) => Date.parse(a.likely) - Date.parse(b.likely))[0];
+  await until(async () => {
+    const before = await first();
+    await goTo('/upkeep');
+    await shows(/(Full|No room for more messages) in about \d+ (days?|months|years), on \d{4}-\d{2}-\d{2}/);
+    const heading = await (await find('main h2')).getText();
+    const [, day] = /, on (\S+)/.exec(heading) ?? [];
+    return [before, await first()].some(
+      ({ what, likely }) =>
+        heading.startsWith(what === 'full' ? 'Full' : 'No room for more messages') &&
+        Math.abs(Date.parse(day ?? '') - Date.parse(likely)) < 2 * 86_400_000,
+    );
+  });
+  const { growth, categories } = await ask('/forecast');
   await shows(/One time in ten it is full before [A-Z][a-z]+ \d{4}; one time in ten (after [A-Z]|not within)/);
-  const [, day] = /, on (\S+)/.exec(await (await find('main h2')).getText()) ?? [];
-  const apart = Math.abs(Date.parse(day ?? '') - Date.parse(first.likely)) / 86_400_000;
-  // The server's figure may have been read again in between.
-  assert.ok(apart < 45, `${day} and ${first.likely}`);
   await shows(new RegExp(`in the last ${growth.months} months`));
   const [most] = [...categories].sort((a: { bytes: number }, b: { bytes: number }) => b.bytes - a.bytes);
   await shows(new RegExp(`What comes in and stays, a month[\\s\\S]*Bytes\\s+${most.category}`, 'i'));
