@@ -1,4 +1,4 @@
-import type { Criteria } from '../core/criteria/tree';
+import { type Criteria, mentionsPlaces } from '../core/criteria/tree';
 import { mentionsGuarded } from '../core/guards/guards';
 import type { Account } from '../store/access/accounts';
 import { type ArchiveSelection, selectArchived, unreadCount } from '../store/archive/archived';
@@ -18,6 +18,10 @@ export async function searchArchive(
   if (mentionsGuarded(criteria))
     throw invalid('Guards protect messages of the mailbox. In the archive there is nothing that they keep.', [
       { field: 'where', expected: 'criteria without guarded' },
+    ]);
+  if (mentionsPlaces(criteria))
+    throw invalid('Newest and monthly are asked of the mailbox, not of the archive.', [
+      { field: 'where', expected: 'criteria without newest and monthly' },
     ]);
   const texts = textsIn(criteria);
   const [found, unread] = await Promise.all([

@@ -13,7 +13,7 @@ import { criteriaToImap } from '../../src/core/criteria/imap';
 import { instantOfAge, instantsOfDay } from '../../src/core/criteria/instants';
 import { printCriteria } from '../../src/core/criteria/print';
 import { criteriaToSieve } from '../../src/core/criteria/sieve';
-import type { Criteria, Field, Operator } from '../../src/core/criteria/tree';
+import { type Criteria, type Field, isPlace, type Operator, type Place } from '../../src/core/criteria/tree';
 import { fileKind } from '../../src/core/files/kinds';
 import { FLAG_BITS } from '../../src/core/mailbox/flags';
 import { numbersOf, parseSequenceSet, rangesOf } from '../../src/core/sets/ranges';
@@ -75,6 +75,24 @@ const textIds = new Map<string, Set<number>>();
 /** Ids of the messages that the guards keep, told by the plain rules. */
 let guardedIds: ReadonlySet<number> = new Set();
 
+/** The place of each message among those of its author, counted one by one. */
+const placeOf: Record<Place, Map<number, number>> = { newest: new Map(), monthly: new Map() };
+
+function countPlaces(rows: readonly Row[]): void {
+  const monthOf = new Intl.DateTimeFormat('en', { timeZone: ZONE, year: 'numeric', month: 'long' });
+  const seen = new Map<string, number>();
+  const next = (key: string) => {
+    const place = (seen.get(key) ?? 0) + 1;
+    seen.set(key, place);
+    return place;
+  };
+  for (const { id, address, folder, received } of [...rows].sort((a, b) => +b.received - +a.received || b.id - a.id)) {
+    const author = `${folder === 'Trash'} ${fold(address) || `none ${id}`}`;
+    placeOf.newest.set(id, next(author));
+    placeOf.monthly.set(id, next(`${author} ${monthOf.format(received)}`));
+  }
+}
+
 /** What an expression means, said a second time as plainly as can be. */
 function means(criteria: Criteria, row: Row): boolean {
   switch (criteria.kind) {
@@ -101,7 +119,7 @@ function means(criteria: Criteria, row: Row): boolean {
         value.number * (value.unit ? OCTETS_IN[value.unit] : 1),
       );
     case 'count':
-      return compare(row.files.length, op, value.number);
+      return compare(isPlace(field) ? (placeOf[field].get(row.id) as number) : row.files.length, op, value.number);
     case 'age':
       // Older means received earlier, so both sides are turned round.
       return compare(-row.received.getTime(), op, -instantOfAge(value.number, value.unit, NOW, ZONE).getTime());
@@ -224,6 +242,7 @@ test('a thousand random expressions give the same messages by columns, by SQL an
   const rows = await rowsOf(path);
   assert.equal(rows.length, host.mailbox.messageCount());
   guardedIds = plainlyGuarded(rows, NOW, ZONE);
+  countPlaces(rows);
   const { guards, total } = (await app.call('GET', `${path}/guards`)).body;
   assert.equal(total.messages, guardedIds.size);
   assert.deepEqual(

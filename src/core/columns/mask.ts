@@ -1,7 +1,7 @@
 import { type Category, categoryNumber } from '../categories/categories';
 import { instantOfAge, instantsOfDay } from '../criteria/instants';
 import { printCriteria } from '../criteria/print';
-import type { Criteria, Field, FieldTest, FlagTest, Operator } from '../criteria/tree';
+import { type Criteria, type Field, type FieldTest, type FlagTest, type Operator, PLACES } from '../criteria/tree';
 import { type FileKind, kindBit } from '../files/kinds';
 import { FLAG_BITS } from '../mailbox/flags';
 import { fold } from '../text';
@@ -18,7 +18,7 @@ export interface ColumnsContext {
 }
 
 /** Fields that the columns do not carry: PostgreSQL or the mail server tells the rows. */
-const OUTSIDE: ReadonlySet<Field> = new Set(['subject', 'to', 'file', 'text']);
+const OUTSIDE: ReadonlySet<Field> = new Set(['subject', 'to', 'file', 'text', ...PLACES]);
 
 /** The tests of an expression that the columns can't answer, without their negation, each once; by key. */
 export function outsideTests(criteria: Criteria): Map<string, Criteria> {

@@ -11,7 +11,7 @@ export type SieveTest =
 
 /** Why a part of criteria can't be a rule for mail to come. */
 export type SieveRefusal =
-  /** It changes while mail ages; a rule sees a message on its arrival only. */
+  /** It changes while mail ages or comes in; a rule sees a message on its arrival only. */
   | 'ages'
   /** A day in the past says nothing of mail to come. */
   | 'day'
@@ -24,6 +24,8 @@ export type SieveRefusal =
 
 const REFUSED: Partial<Record<FieldTest['field'], SieveRefusal>> = {
   age: 'ages',
+  newest: 'ages',
+  monthly: 'ages',
   date: 'day',
   received: 'day',
   folder: 'later',

@@ -5,7 +5,7 @@ import { printMultirange, type Ranges } from '../sets/ranges';
 import { fold } from '../text';
 import { OCTETS_IN } from '../units';
 import { instantOfAge, instantsOfDay } from './instants';
-import type { Criteria, Field, FlagTest, Operator, Value } from './tree';
+import { type Criteria, type Field, type FlagTest, isPlace, type Operator, type Place, type Value } from './tree';
 
 /** What an expression is read against: ages against one instant, folders against those that are there. */
 export interface SqlContext {
@@ -19,8 +19,19 @@ export interface SqlContext {
   guarded: Ranges;
   /** The account, where the words of all its messages are indexed; else null. */
   words: number | null;
+  /** Among what messages have their places: the trash is counted by itself. Undefined where no place can be asked for. */
+  places?: PlacesContext | undefined;
   /** Whether the condition is of files, alias f: their size, kind and name are meant then. */
   ofFiles?: boolean | undefined;
+}
+
+export interface PlacesContext {
+  account: number;
+  /** Ids of the folders that count, and of those among them that are the trash. */
+  folders: readonly number[];
+  trash: readonly number[];
+  /** As it was at an instant: without what came in then or later, and without these placements. */
+  before?: { instant: Date; without: Ranges } | undefined;
 }
 
 /** A condition over the aliases p (placement), m (message) and, of files, f; its values as parameters. */
@@ -99,6 +110,7 @@ class Compiler {
         return `(${this.numeric(field)} ${sqlOrder(op)} ${this.parameter(octets, 'numeric')})`;
       }
       case 'count':
+        if (isPlace(field)) return this.place(field, op, value.number);
         return `(${this.numeric(field)} ${sqlOrder(op)} ${this.parameter(value.number, 'numeric')})`;
       case 'age': {
         const instant = instantOfAge(value.number, value.unit, this.context.now, this.context.timeZone);
@@ -115,6 +127,29 @@ class Compiler {
     if (field === 'size') return this.context.ofFiles ? 'f.own_size' : 'p.size';
     this.readsMessage = true;
     return field === 'files' ? 'm.file_count' : 'm.file_bytes';
+  }
+
+  private place(field: Place, op: Operator, wanted: number): string {
+    const { places, timeZone } = this.context;
+    if (!places) throw new TypeError(`${field} can’t be asked for here.`);
+    const author = 'pm.from_address_folded';
+    const groups = [
+      `pp.folder = any(${this.parameter(places.trash, 'int[]')})`,
+      author,
+      ...(field === 'monthly' ? [`date_trunc('month', pp.received at time zone ${this.parameter(timeZone, 'text')})`] : []),
+    ];
+    const { before } = places;
+    const past = before
+      ? ` and pp.received < ${this.parameter(before.instant, 'timestamptz')} and not pp.id <@ ${this.parameter(printMultirange(before.without), 'int8multirange')}`
+      : '';
+    return `(p.id in (
+      select id from (
+        select pp.id, case when ${author} = '' then 1 else row_number() over (
+          partition by ${groups.join(', ')} order by pp.received desc, pp.id desc) end as place
+        from placement pp join message pm on pm.account = pp.account and pm.id = pp.message
+        where pp.account = ${this.parameter(places.account, 'bigint')} and pp.gone_at is null
+          and pp.folder = any(${this.parameter(places.folders, 'int[]')})${past}) placed
+      where place ${sqlOrder(op)} ${this.parameter(wanted, 'numeric')}))`;
   }
 
   private day(field: Field, op: Operator, day: string): string {

@@ -39,6 +39,8 @@ export const FIELDS = {
   kind: 'text',
   attached: 'octets',
   files: 'count',
+  newest: 'count',
+  monthly: 'count',
   folder: 'text',
   under: 'text',
   category: 'text',
@@ -46,6 +48,17 @@ export const FIELDS = {
 } as const satisfies Record<string, Value['type']>;
 
 export type Field = keyof typeof FIELDS;
+
+/**
+ * The place of a message among those of its author, the newest first, which is 1; of `monthly` among those that came in the same
+ * month. A message without an author is alone.
+ */
+export const PLACES = ['newest', 'monthly'] as const satisfies readonly Field[];
+export type Place = (typeof PLACES)[number];
+
+export function isPlace(field: Field): field is Place {
+  return (PLACES as readonly string[]).includes(field);
+}
 
 /** Fields that take one of a few words, and these. */
 export const WORDS_OF: Partial<Record<Field, readonly string[]>> = { kind: FILE_KINDS, category: CATEGORIES };
@@ -84,6 +97,15 @@ export function eachTest(criteria: Criteria, visit: (test: FieldTest) => void): 
   if (criteria.kind === 'test') visit(criteria);
   else if (criteria.kind === 'not') eachTest(criteria.of, visit);
   else if (criteria.kind === 'any' || criteria.kind === 'all') for (const part of criteria.of) eachTest(part, visit);
+}
+
+/** Whether an expression asks for places among the messages of an author. */
+export function mentionsPlaces(criteria: Criteria): boolean {
+  let found = false;
+  eachTest(criteria, ({ field }) => {
+    found ||= isPlace(field);
+  });
+  return found;
 }
 
 /** A comparison of a field with a value. */

@@ -1,5 +1,5 @@
 import { type Parsed, parseCriteria } from '../criteria/parse';
-import type { Criteria } from '../criteria/tree';
+import { type Criteria, PLACES } from '../criteria/tree';
 
 /**
  * What keeps messages out of every lot. Three are there from the beginning and can be switched off; of the user's own
@@ -80,7 +80,7 @@ function anyOf(parts: Criteria[]): Criteria {
  * which only the mail server can tell, and not at every moment.
  */
 export function parseGuardCriteria(text: string): Parsed {
-  return parseCriteria(text, ['guarded', 'text']);
+  return parseCriteria(text, ['guarded', 'text', ...PLACES]);
 }
 
 /** Whether an expression asks what the guards keep. */

@@ -65,6 +65,7 @@ async function selection(
   ofFiles: boolean,
 ): Promise<Selection> {
   const folders = await foldersOf(db, account.id);
+  const trash = trashFolders(folders, account.settings.trashFolder).map(({ id }) => id);
   const context = {
     now,
     timeZone: account.settings.timeZone,
@@ -72,6 +73,7 @@ async function selection(
     texts: await textsFound(db, account.id, criteria),
     guarded: mentionsGuarded(criteria) ? (await guardedNow(db, account, now)).members : [],
     words: (await hasAllWords(db, account.id)) ? account.id : null,
+    places: { account: account.id, folders: foldersInScope(folders, 'all', null), trash },
     ofFiles,
   };
   const condition = criteriaToSql(criteria, context, 3);
