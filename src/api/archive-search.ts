@@ -1,3 +1,4 @@
+import * as clock from '../clock/clock';
 import { type Criteria, mentionsPlaces } from '../core/criteria/tree';
 import { mentionsGuarded } from '../core/guards/guards';
 import type { Account } from '../store/access/accounts';
@@ -28,7 +29,7 @@ export async function searchArchive(
     archiveWords.find(account.id, texts),
     texts.length > 0 ? unreadCount(database, account.id) : 0,
   ]);
-  const selection = await selectArchived(database, account, criteria, found, new Date(), withMessage);
+  const selection = await selectArchived(database, account, criteria, found, clock.now(), withMessage);
   return { selection, complete: unread === 0 };
 }
 

@@ -2,10 +2,12 @@ import { CATEGORIES } from '../core/categories/categories';
 import { course, fullAt } from '../core/forecast/full';
 import { type Growth, growthOf, MOST_MONTHS } from '../core/forecast/growth';
 import { pastMonths } from '../core/forecast/months';
+import { monthlyOf } from '../core/standing/trial';
 import type { Account } from '../store/access/accounts';
 import type { Database } from '../store/database';
 import { monthsOfMail } from '../store/index/inflow';
 import { accountLevel } from '../store/plan/level';
+import { type StandingLot, standingLots } from '../store/plan/standing';
 
 /** Months to come of which the course is told. */
 const MONTHS_AHEAD = 36;
@@ -21,6 +23,7 @@ export async function shownForecast(database: Database, account: Account, now: D
   const bytes = growthOf(months.map((month) => month.bytes));
   const messages = growthOf(months.map((month) => month.messages));
   const { used, limit, reading } = level;
+  const lots = (await standingLots(database, account.id)).filter(({ trial, state }) => trial && state !== 'off');
   const date = (
     what: 'sending' | 'receiving' | 'full' | 'full-messages',
     growth: Growth | undefined,
@@ -50,6 +53,8 @@ export async function shownForecast(database: Database, account: Account, now: D
       ...date('full', bytes, limit, used),
       ...date('full-messages', messages, reading?.messageLimit ?? null, reading?.messages ?? 0),
     ],
+    changes: bytes && limit !== null ? changes(lots, now, limit, used, bytes) : [],
+    changed: bytes && lots.length > 0 ? likely(...less(lots, used, bytes)) : [],
     used,
     limit,
     course: bytes
@@ -68,4 +73,27 @@ function monthly<T>(months: readonly T[], of: (month: T) => number): number {
 
 function rounded({ mean, spread }: Growth) {
   return { mean: Math.round(mean), spread: Math.round(spread) };
+}
+
+/** What is used, and how it grows, once standing lots take what they would, and it is purged. */
+function less(lots: readonly StandingLot[], used: number, growth: Growth): [number, Growth] {
+  let [left, mean] = [used, growth.mean];
+  for (const { trial } of lots)
+    if (trial) {
+      left -= trial.now.bytes;
+      mean -= monthlyOf(trial).bytes;
+    }
+  return [Math.max(0, left), { ...growth, mean: Math.max(0, mean) }];
+}
+
+/** When it is full with each standing lot and those before it. Where several would take the same, that counts for each of them. */
+function changes(lots: readonly StandingLot[], now: Date, limit: number, used: number, growth: Growth) {
+  return lots.map(({ id, label, state }, at) => {
+    const [left, slower] = less(lots.slice(0, at + 1), used, growth);
+    return { standing: id, label, isOn: state === 'on', likely: fullAt(now, limit - left, slower).likely };
+  });
+}
+
+function likely(used: number, growth: Growth): number[] {
+  return course(used, growth, MONTHS_AHEAD).map((range) => Math.round(range.likely));
 }

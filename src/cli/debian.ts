@@ -19,6 +19,8 @@ export const FOR_TESTS: Needed[] = [
   { package: 'dovecot-imapd', present: runnable('/usr/lib/dovecot/imap') },
   { package: 'dovecot-sieve', present: runnable('/usr/bin/sieve-test') },
   { package: 'python3', present: runnable('/usr/bin/python3') },
+  { package: 'python3-dateutil', present: runnable('/usr/lib/python3/dist-packages/dateutil') },
+  { package: 'tzdata', present: runnable('/usr/share/zoneinfo/Europe') },
   { package: 'curl', present: runnable('/usr/bin/curl') },
   { package: 's-nail', present: runnable('/usr/bin/s-nail') },
   { package: 'unzip', present: runnable('/usr/bin/unzip') },

@@ -8,8 +8,10 @@ import { GUARD_KINDS } from '../core/guards/guards';
 import { RUN_STATES } from '../core/ledger/run-state';
 import { CHOSEN_ROLES } from '../core/mailbox/roles';
 import { FATES } from '../core/plan/fates';
+import { RHYTHM_UNITS } from '../core/rhythm/rhythm';
 import { GROUPINGS } from '../core/senders/grouping';
 import { SHEET_NOTES } from '../core/senders/sheet';
+import { STANDING_FATES } from '../core/standing/terms';
 
 /** The shapes of the API, for those who give them and those who take them. Sizes are octets, times RFC 3339 in UTC. */
 
@@ -238,6 +240,13 @@ export const Forecast = v.object({
   ),
   used: count,
   limit: v.nullable(count),
+  /**
+   * What each standing lot moves, one after the other: when it is full with this one and those before, once what they take is purged.
+   * `isOn` is false of one that does not go by itself yet.
+   */
+  changes: v.array(v.object({ standing: count, label: v.string(), isOn: v.boolean(), likely: v.nullable(Timestamp) })),
+  /** Octets in use with all of these, now and after each month to come; empty without any. */
+  changed: v.array(count),
   /** Octets in use now, and after each month to come. */
   course: v.array(Course),
 });
@@ -496,6 +505,73 @@ export const Lot = v.object({
   createdAt: Timestamp,
 });
 
+/**
+ * On which days something is done by itself: every so many days, weeks or months. `day` is the day of the week (1 is Monday), or of
+ * the month; a shorter month has it on its last day. `at` is the time by the clock of the account.
+ */
+export const Rhythm = v.pipe(
+  v.object({
+    unit: v.picklist(RHYTHM_UNITS),
+    every: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(120)),
+    day: v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(31))),
+    from: Day,
+    at: v.pipe(v.string(), v.regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'a time such as 03:00')),
+  }),
+  v.check(
+    ({ unit, day }) => (unit === 'day') === (day === null) && (unit !== 'week' || (day ?? 0) <= 7),
+    'day from 1 to 7 of a week, from 1 to 31 of a month, and null of days',
+  ),
+);
+
+const Cared = { seen: count, answered: count, flagged: count };
+
+/** What a standing lot would have taken in the past, of what is still there and no guard protects. Flags are as they are now. */
+export const Trial = v.object({
+  now: v.object({ ...Amount.entries, ...Cared }),
+  /** What came to it in each month that is over, the oldest first. */
+  months: v.array(v.object({ from: Timestamp, ...Amount.entries, ...Cared })),
+  /** Messages among them that are flagged, answered or read, in this order; not more than 200. */
+  cared: v.array(count),
+});
+
+export const StandingLot = v.object({
+  id: count,
+  label: v.string(),
+  where: v.string(),
+  fate: v.picklist(STANDING_FATES),
+  rhythm: Rhythm,
+  /** `draft`: it does not go by itself yet. `on`: it does. `off`: somebody stopped it. `stopped`: it stopped itself. */
+  state: v.picklist(['draft', 'on', 'off', 'stopped']),
+  trial: v.optional(Trial),
+  triedAt: v.optional(Timestamp),
+  /** Takes it more messages than this at one date, it asks first; so it does above twice what the trial foresaw. */
+  most: v.nullable(count),
+  /** How many messages the next date takes without asking. */
+  ceiling: v.optional(count),
+  purgeAfterDays: v.nullable(count),
+  mail: v.boolean(),
+  nextOn: v.optional(Day),
+  nextAt: v.optional(Timestamp),
+  failures: count,
+  createdAt: Timestamp,
+  /** The newest dates, the newest first. `asking`: its lot is in the plan. `declined`: it was dropped there, or cancelled. */
+  dates: v.array(
+    v.object({
+      day: Day,
+      state: v.picklist(['scanning', 'saving', 'asking', 'running', 'done', 'nothing', 'failed', 'declined']),
+      messages: count,
+      bytes: count,
+      ceiling: v.optional(count),
+      lot: v.optional(count),
+      run: v.optional(count),
+      /** The run that purged what it brought to the trash. */
+      purge: v.optional(count),
+      problem: v.optional(ProblemNote),
+      endedAt: v.optional(Timestamp),
+    }),
+  ),
+});
+
 export const Guard = v.object({
   id: count,
   kind: v.picklist(GUARD_KINDS),
@@ -536,9 +612,13 @@ export const Run = v.object({
   settled: mark,
   askedBy: v.object({
     user: v.optional(v.string()),
-    via: v.optional(v.picklist(['page', 'script'])),
+    /** `standing`: a standing lot, by itself. */
+    via: v.optional(v.picklist(['page', 'script', 'standing'])),
     /** The number of the token that the script came with. */
     token: v.optional(v.number()),
+    /** The number of the standing lot, and the date that it was for. */
+    standing: v.optional(v.number()),
+    day: v.optional(Day),
   }),
   /** What it brought to the trash and lies there still: what can be taken back. */
   undo: Amount,

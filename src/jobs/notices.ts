@@ -80,6 +80,17 @@ export async function noticeOfDamage(db: Queryable, account: Account, bag: Bag):
   });
 }
 
+/** Has a mail sent about what a standing lot did, or did not, where the user wants that of it. */
+export async function noticeOfStanding(
+  db: Queryable,
+  account: Account,
+  { mail }: { mail: boolean },
+  { subject, lines }: { subject: string; lines: string[] },
+): Promise<void> {
+  const { mailTo } = account.settings;
+  if (mail && mailTo) await addNotice(db, account.id, { recipient: mailTo, subject, body: text(lines) });
+}
+
 async function notify(
   db: Queryable,
   account: Account,

@@ -15,6 +15,7 @@ import { JobRunner } from './job-runner';
 import { PER_HOST } from './limits';
 import { sendNotice } from './notices';
 import { stepRetention } from './retention';
+import { stepStanding } from './standing';
 
 /** Looked for work so often even when nobody wakes the worker: an expired lease wakes nobody. */
 const POLL_MS = 1_000;
@@ -136,7 +137,8 @@ export class Worker {
     while (
       (await sendNotice(this.context)) ||
       (await revokeTokens(this.context)) ||
-      (await stepRetention(this.context))
+      (await stepRetention(this.context)) ||
+      (await stepStanding(this.context))
     ) {
       // The next one.
     }

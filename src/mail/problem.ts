@@ -53,6 +53,11 @@ const PASSING = new Set<MailProblemKind>([
 /** What a server says of one message or section alone, after which the connection is as good as before. */
 const OF_ONE = new Set<MailProblemKind>(['message-gone', 'command-refused', 'throttled']);
 
+/** Whether trouble of a kind passes without anybody doing something. */
+export function passes(kind: string): boolean {
+  return (PASSING as ReadonlySet<string>).has(kind);
+}
+
 export function isOfOne(error: unknown): error is MailProblem {
   return error instanceof MailProblem && OF_ONE.has(error.kind);
 }

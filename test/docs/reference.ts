@@ -281,6 +281,30 @@ await call('startRetention', { body: { years: 10, reason: 'books of account' } }
 await call('getRetention');
 await call('endRetention', { prose: 'What was saved stays held.' });
 
+section(
+  'Standing lots',
+  'A standing lot is criteria, a fate and a rhythm: at each date what matches is frozen into a lot of its own and carried out. The order is: create, which tries it on the past, look at the trial, start. See [Upkeep](upkeep.md).',
+);
+const standing = await call('makeStandingLot', {
+  body: {
+    label: 'Mailings older than a year',
+    where: 'category = mailings and age > 1y',
+    rhythm: { unit: 'month', every: 1, day: 1, from: '2026-12-01', at: '03:00' },
+    purgeAfterDays: 30,
+  },
+});
+const standingPath = { standing: `${standing.id}` };
+await call('changeStandingLot', { path: standingPath, body: { most: 5_000, mail: true } });
+await call('tryStandingLot', { path: standingPath });
+const { messages: takesMessages, bytes: takesBytes } = standing.trial.now;
+await call('startStandingLot', {
+  path: standingPath,
+  body: { expect: { messages: takesMessages, bytes: takesBytes } },
+});
+await call('listStandingLots');
+await call('stopStandingLot', { path: standingPath });
+await call('deleteStandingLot', { path: standingPath });
+
 section('Senders');
 const { senders } = await call('listSenders', {
   query: { by: 'domain', where: 'age > 1y', limit: '1' },

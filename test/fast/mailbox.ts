@@ -27,6 +27,7 @@ import { freshDatabase, ROOT, temporaryFolder } from '../harness';
 import type { FakeServer } from './fake-server';
 
 let renderer: Renderer | undefined;
+let accounts = 0;
 
 /** One process for all mailboxes of a file of tests; it ends with that. */
 function rendererOfTests(): Renderer {
@@ -51,6 +52,8 @@ export class Mailbox {
     const { database } = await freshDatabase();
     const vault = new Vault([randomBytes(32)]);
     const log = pino({ level: 'silent' });
+    // What a process remembers of an account is no other mailbox's.
+    await database.query(`alter sequence account_id_seq restart with ${++accounts}`);
     const place = { host: 'mail.example', port: 993, security: 'tls' as const, user: 'tern@mail.example' };
     const { id } = await findOrCreateAccount(database, place);
     await addFirstGuards(database, id);

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import { printSequenceSet, rangesOf } from '../../core/sets/ranges';
 import { isIndexComplete } from '../../store/index/folders';
@@ -16,7 +17,7 @@ export const listMatches = route({
   response: v.object({ ids: v.string(), complete: s.Complete }),
   async handle({ environment: { database }, account, query }) {
     const criteria = await readyCriteria(database, account, query.where);
-    const ids = await matchingIds(database, account, criteria, 'all', new Date());
+    const ids = await matchingIds(database, account, criteria, 'all', clock.now());
     return { ids: printSequenceSet(rangesOf(ids)), complete: await isIndexComplete(database, account.id) };
   },
 });

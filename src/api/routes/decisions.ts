@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import type { Criteria } from '../../core/criteria/tree';
 import type { Amount } from '../../core/level/level';
@@ -40,7 +41,7 @@ async function taken(
   decisions: readonly NewDecision[],
   where: { text: string; criteria: Criteria },
 ): Promise<{ decided: Decided[]; total: Amount }> {
-  const { decided, guardsTouched } = await takeDecisions(client, account, decisions, where, new Date());
+  const { decided, guardsTouched } = await takeDecisions(client, account, decisions, where, clock.now());
   await tell(client, account.id, 'level', {});
   if (guardsTouched) await tell(client, account.id, 'index', {});
   return { decided, total: (await planOf(client, account.id)).total };
@@ -100,7 +101,7 @@ export const downloadDecisionSheet = route({
   }),
   async handle({ environment: { database }, account, query }) {
     const criteria = await readyCriteria(database, account, query.where);
-    const senders = await rankSenders(database, account, criteria, 'mail', new Date(), query);
+    const senders = await rankSenders(database, account, criteria, 'mail', clock.now(), query);
     const verdicts = await verdictsOf(database, account.id);
     const day = (instant: Date) => instant.toISOString().slice(0, 10);
     const sheet = writeSheet(
@@ -192,7 +193,7 @@ async function sendersOf(
 ): Promise<Map<string, Sender>> {
   const known = new Map<string, Sender>();
   for (const by of groupings)
-    for (const sender of await rankSenders(database, account, criteria, 'mail', new Date(), { by, order: 'bytes' }))
+    for (const sender of await rankSenders(database, account, criteria, 'mail', clock.now(), { by, order: 'bytes' }))
       known.set(`${by} ${sender.key}`, sender);
   return known;
 }

@@ -1,6 +1,7 @@
 import { promisify } from 'node:util';
 import { gzip } from 'node:zlib';
 import * as v from 'valibot';
+import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import { filesToArrow } from '../../core/columns/file-columns';
 import { SHRUNK_LENGTHS, type ShrunkLength } from '../../core/files/shrinking';
@@ -32,7 +33,7 @@ export const listFiles = route({
   }),
   async handle({ environment: { database }, account, query }) {
     const criteria = await readyCriteria(database, account, query.where);
-    const now = new Date();
+    const now = clock.now();
     const descends = query.order === 'size' || query.order === 'date';
     const [total, { files, next }, complete] = await Promise.all([
       amountOfFiles(database, account, criteria, query.scope, now),

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import { printCriteria } from '../../core/criteria/print';
 import { parseGuardCriteria } from '../../core/guards/guards';
@@ -12,7 +13,7 @@ import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
 
 async function shownGuards(db: Queryable, account: Account) {
-  const { sets, total } = await guardedNow(db, account, new Date());
+  const { sets, total } = await guardedNow(db, account, clock.now());
   const guards = (await guardsOf(db, account.id)).map((guard) => {
     const { messages, bytes } = sets.find((set) => set.guard === guard.id) ?? { messages: 0, bytes: 0 };
     return { ...guard, messages, bytes };

@@ -25,6 +25,7 @@ import * as scans from './scans';
 import * as senders from './senders';
 import * as session from './session';
 import * as settings from './settings';
+import * as standing from './standing';
 import * as system from './system';
 import * as tokens from './tokens';
 import * as trash from './trash';
@@ -54,6 +55,13 @@ export const ROUTES: Record<string, Route> = {
   getScan: scans.getScan,
   getLevel: level.getLevel,
   getForecast: forecast.getForecast,
+  listStandingLots: standing.listStandingLots,
+  makeStandingLot: standing.makeStandingLot,
+  changeStandingLot: standing.changeStandingLot,
+  tryStandingLot: standing.tryStandingLot,
+  startStandingLot: standing.startStandingLot,
+  stopStandingLot: standing.stopStandingLot,
+  deleteStandingLot: standing.deleteStandingLot,
   listMessages: messages.listMessages,
   listSubjectOrder: messages.listSubjectOrder,
   getMessage: messages.getMessage,

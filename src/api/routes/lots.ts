@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import { printCriteria } from '../../core/criteria/print';
 import { isOfFiles } from '../../core/plan/fates';
@@ -83,7 +84,7 @@ export const makeLot = route({
         except: body.except,
         scope: body.scope,
         suggestion: body.suggestion ?? null,
-        now: new Date(),
+        now: clock.now(),
       });
       const made = await lotById(client, account, id);
       const named = { messages: made.messages + made.guarded.messages, bytes: made.bytes + made.guarded.bytes };
@@ -146,7 +147,7 @@ export const alterLot = route({
       const lot = await lotById(client, account, id);
       if (body.fate && lot.fate !== 'trash' && lot.fate !== 'archive')
         throw conflict('other-fate', `The lot “${lot.label}” is for another action: ${lot.fate}.`);
-      if (!(await changeLot(client, account, id, body, new Date()))) throw notFound();
+      if (!(await changeLot(client, account, id, body, clock.now()))) throw notFound();
       await tell(client, account.id, 'level', {});
       return lotById(client, account, id);
     });
@@ -177,7 +178,7 @@ export const splitOff = route({
     return transaction(database, async (client) => {
       const old = await lotById(client, account, Number(parameters.lot));
       const label = body.label ?? `${old.label}: ${text}`.slice(0, 200);
-      const made = await splitLot(client, account, old.id, { where, text, label }, new Date());
+      const made = await splitLot(client, account, old.id, { where, text, label }, clock.now());
       if (made === undefined)
         throw invalid('Either nothing or everything in this lot matches, so there is nothing to split.', [
           { field: 'where', expected: 'criteria that some of the lot meet' },
@@ -206,7 +207,7 @@ export const listLotMessages = route({
     const lot = Number(parameters.lot);
     const within = await partOfLot(database, account.id, lot, query.part);
     if (!within) throw notFound();
-    const { messages, next } = await pageOfMessages(database, account, { kind: 'everything' }, 'all', new Date(), {
+    const { messages, next } = await pageOfMessages(database, account, { kind: 'everything' }, 'all', clock.now(), {
       order: 'size',
       direction: 'down',
       limit: query.limit,

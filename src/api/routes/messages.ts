@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import type { Amount } from '../../core/level/level';
 import type { MailServer } from '../../mail/server';
@@ -51,7 +52,7 @@ export const listMessages = route({
       return { total: amountIn(messages), messages, version, complete };
     }
     const criteria = await readyCriteria(database, account, query.where);
-    const now = new Date();
+    const now = clock.now();
     const descends = query.order === 'size' || query.order === 'date' || query.order === 'placed';
     const page = {
       order: query.order,

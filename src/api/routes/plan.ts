@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import { KEEP_FILES } from '../../core/guards/guards';
 import { missingAfter } from '../../core/level/level';
@@ -30,7 +31,7 @@ async function askedLater(db: Queryable, account: Account): Promise<LeftOut[]> {
 
 /** What guards of the user's own, and holds, keep from losing files. */
 async function keptFromStrip(db: Queryable, account: Account): Promise<Ranges> {
-  const { sets } = await guardedNow(db, account, new Date());
+  const { sets } = await guardedNow(db, account, clock.now());
   return union(sets.filter(({ kind }) => KEEP_FILES.includes(kind)).map(({ members }) => members));
 }
 
@@ -92,7 +93,7 @@ export const listSuggestions = route({
   async handle({ environment: { database }, account }) {
     const level = await shownLevel(database, account);
     const { columns, trash } = await readColumns(database, account);
-    const now = new Date();
+    const now = clock.now();
     const inTrash = columns.dictionaries.folder.map((path) => trash.includes(path));
     const scope = Uint8Array.from(columns.folder, (code) => (inTrash[code] ? 0 : 1));
     const out = bitsOfRanges((await guardedNow(database, account, now)).members, columns.id);

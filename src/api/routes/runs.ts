@@ -1,35 +1,25 @@
 import * as v from 'valibot';
+import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import type { Amount } from '../../core/level/level';
-import { trashFolder, withSubfolders } from '../../core/mailbox/folders';
+import { withSubfolders } from '../../core/mailbox/folders';
 import { FATES, isOfFiles } from '../../core/plan/fates';
 import { csvLine } from '../../core/senders/csv-line';
+import { begin, giveBagTo, trashProblem } from '../../jobs/run/begin';
 import { resume } from '../../jobs/run/resume';
 import type { Account } from '../../store/access/accounts';
 import { archivedIds, archivedOfBag, archivedPlaces } from '../../store/archive/archived';
-import { bagById, createBag, unarchivedOf } from '../../store/archive/bags';
 import { lockRow, type Queryable, snapshot, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { foldersOf } from '../../store/index/folders';
 import { messagesOfRun, type RunMessage } from '../../store/index/messages';
 import type { Scope } from '../../store/index/selection';
-import { enqueue } from '../../store/jobs';
 import { carriedLots, planLot } from '../../store/plan/lots';
 import { freeze, type RunSelector } from '../../store/runs/frozen';
-import { appendEntry } from '../../store/runs/ledger-chain';
 import { asWritten } from '../../store/runs/ledger-entries';
 import { freezePutBack, leftPutBacks, outcomesOfPutBacks, placementsPutBack } from '../../store/runs/put-backs';
 import { giveFiles, giveFilesOfRun, overrideGuards } from '../../store/runs/rewrites';
-import {
-  bringsToTrash,
-  createRun,
-  giveBag,
-  handLots,
-  type Run,
-  runById,
-  runsOf,
-  updateRun,
-} from '../../store/runs/runs';
+import { bringsToTrash, createRun, handLots, type Run, runById, runsOf, updateRun } from '../../store/runs/runs';
 import { allOfArchive } from '../archive-search';
 import { criteriaFrom, readyCriteria } from '../criteria';
 import type { Environment } from '../environment';
@@ -253,27 +243,6 @@ function askerOf({ user }: Account, identity: Identity | undefined): Run['askedB
   };
 }
 
-/** Writes into the ledger what a frozen run was asked, and has it carried out. */
-async function begin(
-  client: Queryable,
-  { vault }: Environment,
-  account: Account,
-  id: number,
-  { asked, digest }: { asked: Amount; digest: string },
-): Promise<Run> {
-  const made = (await runById(client, account.id, id)) as Run;
-  const { action, label, selector, createdAt } = made;
-  await appendEntry(client, vault, account.id, {
-    kind: 'asked',
-    run: id,
-    body: { action, label, selector, asked, askedBy: made.askedBy, createdAt, set: digest },
-  });
-  await enqueue(client, account.id, 'run', made.id);
-  await tell(client, account.id, 'run', made);
-  await tell(client, account.id, 'level', {});
-  return made;
-}
-
 /** Starts a run that puts messages of an archive back. */
 async function startPutBack(
   environment: Environment,
@@ -332,7 +301,7 @@ async function startPutBack(
     const { digest, ...asked } = await freezePutBack(client, account.id, id, before?.archiveOf ?? source.id, ids);
     checkExpected(body.expect, asked);
     if (asked.messages === 0) throw conflict('nothing-to-do', 'There are no messages to do this to.');
-    return begin(client, environment, account, id, { asked, digest });
+    return begin(client, environment.vault, account.id, id, { asked, digest });
   });
   return shownRun(run);
 }
@@ -340,16 +309,6 @@ async function startPutBack(
 /** Whether messages, or files of them, have to be saved before a run does anything to them. */
 function savesFirst(action: Run['action']): boolean {
   return action === 'archive' || isOfFiles(action);
-}
-
-/** Has a run write a bag of those of its messages that are not in the archive yet. */
-async function giveBagTo(client: Queryable, account: number, run: number, label: string): Promise<void> {
-  const files = await unarchivedOf(client, account, run);
-  if (files.length === 0) return;
-  const folder = `mail-${new Date().toISOString().slice(0, 10)}`;
-  const bag = await createBag(client, account, { label, form: 'mbox', place: 'here', folder, files });
-  await giveBag(client, account, run, bag);
-  await tell(client, account, 'bag', await bagById(client, account, bag));
 }
 
 export const startRun = route({
@@ -364,18 +323,8 @@ export const startRun = route({
     if (body.where !== undefined) await readyCriteria(environment.database, account, body.where);
     const run = await transaction(environment.database, async (client) => {
       const folders = await foldersOf(client, account.id);
-      const trash = trashFolder(folders, account.settings.trashFolder);
-      if (bringsToTrash(body) && !trash) {
-        throw conflict(
-          'no-trash-folder',
-          'This mailbox has no trash folder. Create one, or choose one in the settings.',
-        );
-      }
-      if (body.action !== 'restore' && trash?.roleBy === 'name' && trash.path !== account.settings.trashFolder)
-        throw conflict(
-          'roles-not-confirmed',
-          `The server does not say which folder is the trash. By its name it is ${trash.path}. Confirm that on the Level page first.`,
-        );
+      const problem = trashProblem(folders, account, body.action);
+      if (problem) throw conflict(problem.kind, problem.detail);
       const fallback =
         body.to === undefined ? null : folders.find(({ path, repeats }) => path === body.to && !repeats)?.id;
       if (fallback === undefined)
@@ -389,7 +338,7 @@ export const startRun = route({
         fallback,
         askedBy: askerOf(account, identity),
       });
-      const { digest, ...asked } = await freeze(client, account, id, intent.selector, intent.scope, new Date(), {
+      const { digest, ...asked } = await freeze(client, account, id, intent.selector, intent.scope, clock.now(), {
         asOf: body.asOf,
         placedBefore: body.before === undefined ? undefined : new Date(body.before),
         copies: body.copies,
@@ -404,7 +353,7 @@ export const startRun = route({
       await handLots(client, account.id, id, intent.lots);
       // Whoever undoes it means all of it, flagged or not: the archive has it.
       if (isUndone) await overrideGuards(client, account.id, id);
-      return begin(client, environment, account, id, { asked, digest });
+      return begin(client, environment.vault, account.id, id, { asked, digest });
     });
     const { id, action, asked, askedBy } = run;
     environment.log.info({ account: account.id, run: id, action, asked, via: askedBy.via }, 'a run was asked for');

@@ -1,4 +1,5 @@
 import * as v from 'valibot';
+import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import { GROUP_ORDERS } from '../../core/senders/ranking';
 import { firstRanked } from '../../store/index/first-ranking';
@@ -37,7 +38,7 @@ export const listSenders = route({
       account,
       await readyCriteria(environment.database, account, query.where),
       query.scope,
-      new Date(),
+      clock.now(),
       { by: query.by, order: query.order },
     );
     const end = offset + query.limit;

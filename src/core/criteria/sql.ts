@@ -136,7 +136,9 @@ class Compiler {
     const groups = [
       `pp.folder = any(${this.parameter(places.trash, 'int[]')})`,
       author,
-      ...(field === 'monthly' ? [`date_trunc('month', pp.received at time zone ${this.parameter(timeZone, 'text')})`] : []),
+      ...(field === 'monthly'
+        ? [`date_trunc('month', pp.received at time zone ${this.parameter(timeZone, 'text')})`]
+        : []),
     ];
     const { before } = places;
     const past = before

@@ -1,14 +1,14 @@
+import * as clock from '../../clock/clock';
 import { trashFolders } from '../../core/mailbox/folders';
 import type { Ranges } from '../../core/sets/ranges';
 import type { Account } from '../../store/access/accounts';
 import type { Vault } from '../../store/access/vault';
 import type { Queryable } from '../../store/database';
 import { foldersOf } from '../../store/index/folders';
-import { enqueue } from '../../store/jobs';
 import { freeze } from '../../store/runs/frozen';
-import { appendEntry } from '../../store/runs/ledger-chain';
 import { needlessReplacements, overrideGuards } from '../../store/runs/rewrites';
-import { createRun, type Run, runById } from '../../store/runs/runs';
+import { createRun, type Run } from '../../store/runs/runs';
+import { begin } from './begin';
 
 /**
  * Where the original of a message that lost files is back, or never went, what was put in its place is needless: a run of its
@@ -38,14 +38,7 @@ export async function removeReplacements(
     fallback: null,
     askedBy: after.askedBy,
   });
-  const { digest, ...asked } = await freeze(client, account, id, { ids }, 'mail', new Date());
+  const { digest, ...asked } = await freeze(client, account, id, { ids }, 'mail', clock.now());
   await overrideGuards(client, account.id, id);
-  const made = (await runById(client, account.id, id)) as Run;
-  const { action, label, selector, askedBy, createdAt } = made;
-  await appendEntry(client, vault, account.id, {
-    kind: 'asked',
-    run: id,
-    body: { action, label, selector, asked, askedBy, createdAt, set: digest },
-  });
-  await enqueue(client, account.id, 'run', id);
+  await begin(client, vault, account.id, id, { asked, digest });
 }

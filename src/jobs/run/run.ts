@@ -1,3 +1,4 @@
+import * as clock from '../../clock/clock';
 import { KEEP_FILES } from '../../core/guards/guards';
 import { trashFolder, trashFolders } from '../../core/mailbox/folders';
 import { isOfFiles } from '../../core/plan/fates';
@@ -512,7 +513,7 @@ class Carrier {
     const kept = await this.fenced(async (client) => {
       for (const { generation, flags } of changed) await updateFlags(client, this.account.id, generation, flags);
       const ids = groups.flatMap(({ members }) => members.map(({ id }) => id));
-      const among = await keptAmong(client, this.account, new Date(), ids, this.rewriter && KEEP_FILES);
+      const among = await keptAmong(client, this.account, clock.now(), ids, this.rewriter && KEEP_FILES);
       // What the user let through is kept by a hold alone.
       const guarded = [...numbersOf(difference(rangesOf(among.guarded), this.overrides))];
       await leave(client, this.account.id, this.run.id, 'held', among.held);

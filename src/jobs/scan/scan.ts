@@ -1,3 +1,4 @@
+import * as clock from '../../clock/clock';
 import { chunksOf, difference, type Ranges } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { ListedFolder, MailServer, OpenFolder } from '../../mail/server';
@@ -278,7 +279,7 @@ class Scanner {
       await categorise(client, this.account);
       await findSoleDocuments(client, this.account);
       if (await hasLots(client, this.account.id))
-        await applyGuards(client, this.account, await readGuarded(client, this.account, new Date()));
+        await applyGuards(client, this.account, await readGuarded(client, this.account, clock.now()));
       await dropFirstRanking(client, this.account.id);
       await tell(client, this.account.id, 'index', {});
     });

@@ -1,3 +1,4 @@
+import * as clock from '../../clock/clock';
 import { KEEP_FILES } from '../../core/guards/guards';
 import { FATES_OF_FILES } from '../../core/plan/fates';
 import { printMultirange } from '../../core/sets/ranges';
@@ -56,7 +57,7 @@ export async function dropGuard(db: Queryable, account: number, id: number): Pro
 /** Locks the account and counts its version up: what guards keep is part of the state of the index. */
 export async function guardsChanged(db: Queryable, account: Account): Promise<void> {
   await nextVersion(db, account.id);
-  await applyGuards(db, account, await readGuarded(db, account, new Date()));
+  await applyGuards(db, account, await readGuarded(db, account, clock.now()));
 }
 
 /**

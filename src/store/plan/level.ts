@@ -1,3 +1,4 @@
+import * as clock from '../../clock/clock';
 import { type Amount, type Level, level } from '../../core/level/level';
 import { trashFolders } from '../../core/mailbox/folders';
 import type { Account } from '../access/accounts';
@@ -42,7 +43,7 @@ export async function accountLevel(db: Database, account: Account): Promise<Acco
     lastReading(db, account.id),
     readingsOf(db, account.id, 200),
     planAmounts(db, account, trash),
-    guardedNow(db, account, new Date()),
+    guardedNow(db, account, clock.now()),
   ]);
   const sum = { mail: { messages: 0, bytes: 0 }, trash: { messages: 0, bytes: 0 } };
   let unread = 0;

@@ -497,6 +497,23 @@ export async function messagesOfLots(db: Queryable, account: number, lots: reado
   return found.map(({ message }) => message);
 }
 
+/** What a lot of the plan holds now, what guards keep left out: its messages, and their octets or those of the files that go. */
+export async function amountOfLot(db: Queryable, account: number, lot: number): Promise<Amount> {
+  return theRow<Amount>(
+    db,
+    `with held as materialized (
+       select p.message, p.size from lot cross join ${placementsIn(HELD)}
+       where lot.account = $1 and lot.id = $2 and p.gone_at is null)
+     select (select count(*)::int from held) as messages, coalesce(case when lot.files is null
+       then (select sum(size) from held)
+       else (select sum(f.own_size) from held cross join lateral (
+         select * from file where account = $1 and id >= held.message * 512 and id < (held.message + 1) * 512 offset 0) f
+         where f.id <@ lot.files) end, 0)::bigint as bytes
+     from lot where account = $1 and id = $2`,
+    [account, lot],
+  );
+}
+
 /** What lots are called, together. */
 export async function labelsOf(db: Queryable, account: number, lots: readonly number[]): Promise<string> {
   const found = await rows<{ label: string }>(

@@ -20,6 +20,8 @@ export type RunSelector =
   | { ids: number[] }
   | { folders: number[] }
   | { run: number }
+  /** What a run brought to the trash and lies there still. */
+  | { brought: number }
   /** What another run left. */
   | { rest: number };
 
@@ -99,6 +101,11 @@ async function namedBy(
     return { from: sql, values };
   }
   const live = 'p.gone_at is null and p.folder = any($2::int[])';
+  if ('brought' in selector)
+    return {
+      from: `from (select * from placement where account = $1 and trashed_by = $3::int) p where ${live}`,
+      values: [account.id, inScope, selector.brought],
+    };
   if ('ids' in selector || 'folders' in selector) {
     const [where, value] =
       'ids' in selector

@@ -75,8 +75,8 @@ export interface Run {
   after: QuotaSnapshot | null;
   /** The server's figure once it had followed, or the last look that was taken; null while it is not known. */
   settled: QuotaSnapshot | null;
-  /** Who, and how: from the page, or by a script with the token of this number. */
-  askedBy: { user?: string; via?: 'page' | 'script'; token?: number };
+  /** Who, and how: from the page, by a script with the token of this number, or by a date of a standing lot. */
+  askedBy: { user?: string; via?: 'page' | 'script' | 'standing'; token?: number; standing?: number; day?: string };
   /** What can still be taken back: what this run brought to the trash and lies there now. */
   undo: Amount;
   /** Milliseconds of work, pauses and waits left out. */
