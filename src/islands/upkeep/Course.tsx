@@ -46,6 +46,7 @@ export function Course({ forecast }: { forecast: Forecast }) {
           { ...base, data: parts.likely, borderColor: color('--water'), borderDash: [5, 4] },
           { ...base, data: parts.low, borderWidth: 0 },
           { ...base, data: parts.high, borderWidth: 0, fill: 2, backgroundColor: `${color('--water')}33` },
+          { ...base, data: parts.changed, borderColor: color('--ink'), borderDash: [2, 3] },
           ...(limit === null
             ? []
             : [
@@ -123,6 +124,7 @@ export function Course({ forecast }: { forecast: Forecast }) {
                   [text.upkeep.low, 'number'],
                   [text.upkeep.likely, 'number'],
                   [text.upkeep.high, 'number'],
+                  ...(parts.changed.length > 0 ? [[text.upkeep.withStanding, 'number'] as const] : []),
                 ]}
               />
               <tbody>
@@ -133,6 +135,7 @@ export function Course({ forecast }: { forecast: Forecast }) {
                       <td>{octets(parts.low[at]?.y ?? 0)}</td>
                       <td>{octets(point.y)}</td>
                       <td>{octets(parts.high[at]?.y ?? 0)}</td>
+                      {parts.changed[at] && <td>{octets(parts.changed[at].y)}</td>}
                     </tr>
                   ) : null,
                 )}
@@ -163,9 +166,9 @@ function isFull({ limit, used }: Forecast): boolean {
   return limit !== null && used >= limit;
 }
 
-function pointsOf({ at, used, months, course }: Forecast): {
+function pointsOf({ at, used, months, course, changed }: Forecast): {
   past: Point[];
-  parts: Record<'low' | 'likely' | 'high', Point[]>;
+  parts: Record<'low' | 'likely' | 'high' | 'changed', Point[]>;
 } {
   const now = Date.parse(at);
   const past: Point[] = [{ x: now, y: used }];
@@ -177,7 +180,9 @@ function pointsOf({ at, used, months, course }: Forecast): {
   }
   const part = (name: 'low' | 'likely' | 'high') =>
     course.map((range, after) => ({ x: now + after * MONTH_MS, y: range[name] }));
-  return { past, parts: { low: part('low'), likely: part('likely'), high: part('high') } };
+  // What it takes now goes within the first month.
+  const less = changed.map((y, after) => ({ x: now + after * MONTH_MS, y: after === 0 ? used : y }));
+  return { past, parts: { low: part('low'), likely: part('likely'), high: part('high'), changed: less } };
 }
 
 /** The first instants of the years between two. */

@@ -1,7 +1,9 @@
 import { useForecast } from '../../ui/api/forecast';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
+import { Changes } from './Changes';
 import { Course } from './Course';
+import { StandingLots } from './StandingLots';
 import { WhatComesIn } from './WhatComesIn';
 
 /** Keeps the mailbox from filling up again: when it will be full, and by what. */
@@ -9,13 +11,20 @@ export default function Upkeep() {
   const forecast = useForecast();
   if (forecast.error) return <Failed error={forecast.error} retry={() => void forecast.refetch()} />;
   if (!forecast.data) return <Loading />;
+  const hasChanges = forecast.data.changes.length > 0;
   return (
     <>
       <h1 className="sr-only">{text.places.upkeep}</h1>
       <div className="grid grid-cols-[minmax(0,1fr)_330px] items-start gap-3.5 max-tank:flex max-tank:flex-col max-tank:items-stretch">
         <Course forecast={forecast.data} />
-        <WhatComesIn forecast={forecast.data} />
+        {hasChanges ? <Changes forecast={forecast.data} /> : <WhatComesIn forecast={forecast.data} />}
       </div>
+      <StandingLots />
+      {hasChanges && (
+        <div className="max-w-xl">
+          <WhatComesIn forecast={forecast.data} />
+        </div>
+      )}
     </>
   );
 }

@@ -2,6 +2,20 @@ import type { EvidenceReason } from '../../core/evidence/evidence';
 import { DRAFT_DAYS, type GuardKind } from '../../core/guards/guards';
 import type { SheetNote } from '../../core/senders/sheet';
 
+/** ISO 8601: the first is Monday. */
+const WEEKDAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
+
+const ordinals = new Intl.PluralRules('en', { type: 'ordinal' });
+const ENDINGS: Partial<Record<Intl.LDMLPluralRule, string>> = { one: 'st', two: 'nd', few: 'rd' };
+
+function ordinal(number: number): string {
+  return `${number}${ENDINGS[ordinals.select(number)] ?? 'th'}`;
+}
+
+function sentenceCase(words: string): string {
+  return words.charAt(0).toUpperCase() + words.slice(1);
+}
+
 /** Every text of the interface, in English. A second language is another file of this shape. */
 export const en = {
   product: 'Tamsel',
@@ -322,7 +336,102 @@ export const en = {
     category: 'Category',
     comesIn: 'What comes in and stays, a month',
     nothingYet: 'Nothing came in during these months.',
+    changes: 'What each would change',
+    asItGoes: 'as it goes now',
+    with: (label: string) => `+ ${label}`,
+    notStarted: 'not started yet',
+    changesNote: 'Full in that month, with this one and those above it, once what they take is purged.',
+    withStanding: 'with these standing lots',
     note: 'Mail in the trash is left out, and so is what lies in the archive: it does not count. Moving mail to a folder inside the mailbox changes nothing here.',
+  },
+  standing: {
+    title: 'Standing lots: what goes by itself, once it has been tried on the past',
+    none: 'Nothing goes by itself. A standing lot takes what matches on certain days: mailings older than a year, say, on the first of each month. It is tried on the past first, and you see what it would have taken.',
+    make: 'A new one',
+    change: 'Change',
+    delete: 'Delete',
+    name: 'Standing lot',
+    takes: 'What it takes',
+    fate: 'And then',
+    when: 'When',
+    now: 'Would take now',
+    lastMonths: 'Last 12 months',
+    next: 'Next',
+    everything: 'everything',
+    fates: { trash: 'trash', archive: 'archive, then trash', strip: 'take out files' },
+    purged: (days: number) => (days === 1 ? 'purged after 1 day' : `purged after ${days} days`),
+    purgedSentence: (days: number) =>
+      `What it brought to the trash is purged after ${days === 1 ? '1 day' : `${days} days`}, and nothing else.`,
+    rhythm: ({ unit, every, day }: { unit: 'day' | 'week' | 'month'; every: number; day: number | null }) => {
+      const weekday = WEEKDAYS[(day ?? 1) - 1] ?? '';
+      if (unit === 'day') return every === 1 ? 'every day' : `every ${every} days`;
+      if (unit === 'week') return every === 1 ? `every ${weekday}` : `every ${every} weeks, on ${weekday}`;
+      const of = every === 1 ? 'of the month' : every === 12 ? 'of the month, once a year' : `of every ${every} months`;
+      return `${ordinal(day ?? 1)} ${of}`;
+    },
+    sentence: (fate: 'trash' | 'archive' | 'strip', rhythm: string, at: string) =>
+      `${sentenceCase(rhythm)}, at ${at}, ${
+        {
+          trash: 'it moves what matches to the trash.',
+          archive: 'it saves what matches in the archive, reads it back, and moves it to the trash.',
+          strip:
+            'it saves the files, reads them back, and takes them out of their messages. The originals go to the trash.',
+        }[fate]
+      }`,
+    look: 'look',
+    lookAtTrial: 'look at the trial',
+    stop: 'stop',
+    asks: (messages: string) => `asks you: ${messages} are in the plan`,
+    states: { draft: 'not started', on: 'on', off: 'stopped', stopped: 'stopped itself after three failures' },
+    dateStates: {
+      scanning: 'scanning first',
+      saving: 'saving the files first',
+      asking: 'asks you',
+      running: 'being carried out',
+      done: 'done',
+      nothing: 'nothing to take',
+      failed: 'failed',
+      declined: 'dropped',
+    },
+    monthly: (numbers: string) => `Messages in each of the last 12 months: ${numbers}`,
+    every: 'every',
+    everyLabel: 'How many',
+    unitLabel: 'Days, weeks or months',
+    units: { day: 'days', week: 'weeks', month: 'months' },
+    weekdayLabel: 'Day of the week',
+    weekdays: WEEKDAYS,
+    on: (name: string) => `on ${name}`,
+    onDay: 'on day',
+    monthdayLabel: 'Day of the month',
+    at: 'at',
+    timeLabel: 'Time of the day',
+    short: 'A shorter month has it on its last day.',
+    purgeAfter: 'Purge what it brought to the trash, after',
+    days: 'days',
+    purgeNote: 'Empty: never by itself. What lies in the trash still counts until it is purged.',
+    askAbove: 'Ask first, above',
+    messages: 'messages',
+    askNote: 'Empty: it asks when it would take more than twice what the trial foresees.',
+    mail: 'Tell me by mail what it did',
+    guards: 'Guards protect their messages here as everywhere.',
+    tryIt: 'Try it on the past',
+    tryAgain: 'Try again',
+    trying: 'Trying …',
+    wouldTake: (messages: string, bytes: string) => `Now it would take ${messages}, ${bytes}.`,
+    cared: 'Flagged, answered or read, the most cared for first',
+    nobodyCared: 'Nobody has read, answered or flagged any of what it would take.',
+    showAll: (messages: string) => `Show all ${messages}`,
+    pastTitle: 'What came to it in each month',
+    trialNote:
+      'Only messages that are still in the mailbox count, with the flags that they have today: a server does not say when a message was read.',
+    ceiling: (messages: string) => `The next date takes at most ${messages} messages. Above that it asks you.`,
+    start: 'Let it go by itself',
+    nextIs: (day: string) => `It goes by itself. The next date is ${day}.`,
+    triedOn: (day: string) => `Tried on ${day}.`,
+    datesTitle: 'What it did',
+    date: 'Date',
+    state: 'State',
+    run: 'Run',
   },
   archive: {
     bags: 'Bags of the archive',
