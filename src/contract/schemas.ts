@@ -572,6 +572,31 @@ export const StandingLot = v.object({
   ),
 });
 
+/** A sender whose messages say how one stops getting them, what it sent in the last year, and what came of asking it. */
+export const BulkSender = v.object({
+  /** The author's address. */
+  sender: v.string(),
+  name: v.string(),
+  messages: count,
+  bytes: count,
+  last: Timestamp,
+  /** How it can be asked; `page`: by hand alone. Left out while its newest message was not read. */
+  way: v.optional(v.picklist(['one-click', 'mail', 'page', 'none'])),
+  /** Why Tamsel does not ask it: an answer tells a forger that the address lives. */
+  why: v.optional(v.picklist(['in-junk', 'failed-authentication', 'not-authenticated', 'not-signed'])),
+  /** Where a person can do it by hand. Nothing of Tamsel opens it. */
+  page: v.optional(v.string()),
+  /** The mail that would be sent. */
+  mail: v.optional(v.object({ to: v.string(), subject: v.string(), body: v.string() })),
+  /** `unclear`: it was asked, and nobody knows whether it was heard. */
+  state: v.optional(v.picklist(['queued', 'sending', 'asked', 'failed', 'unclear'])),
+  how: v.optional(v.picklist(['one-click', 'mail'])),
+  askedAt: v.optional(Timestamp),
+  problem: v.optional(ProblemNote),
+  /** What came since it was asked. */
+  since: v.optional(v.object({ messages: count, last: v.optional(Timestamp) })),
+});
+
 export const Guard = v.object({
   id: count,
   kind: v.picklist(GUARD_KINDS),

@@ -10,6 +10,7 @@ export type SignedIn = InferOutput<typeof s.SignedIn>;
 export type Level = InferOutput<typeof s.Level>;
 export type Forecast = InferOutput<typeof s.Forecast>;
 export type StandingLot = InferOutput<typeof s.StandingLot>;
+export type BulkSender = InferOutput<typeof s.BulkSender>;
 export type Rhythm = InferOutput<typeof s.Rhythm>;
 export type Trial = InferOutput<typeof s.Trial>;
 export type FolderLevel = Level['folders'][number];

@@ -31,6 +31,8 @@ import { indexAllWords } from './scan/index-words';
 import { scan } from './scan/scan';
 import { failSearch, search } from './search';
 import { SignInNeeded, signInTo } from './sign-in';
+import { askToStop } from './unsubscribe/ask';
+import { readWays } from './unsubscribe/read-ways';
 
 const MAX_ATTEMPTS = 8;
 /** Before the first of several tries; each further one waits twice as long. What makes progress begins anew. */
@@ -120,6 +122,7 @@ export class JobRunner {
     if (job.kind === 'quota-check') return runQuotaCheck(database, job);
     if (job.kind === 'read-bag') return readBag(context, job, account, this.turn());
     if (job.kind === 'bring-in') return bringIn(context, job, account, this.turn());
+    if (job.kind === 'ask-to-stop') return askToStop(context, job, account, this.turn());
     if (await isScanned(database, job)) return this.endScan(job, account);
     const signedIn = async () =>
       leased(
@@ -137,6 +140,8 @@ export class JobRunner {
     } else if (job.kind === 'search') {
       if (await search(context, job, this.server, turn)) await finishJob(database, job);
       else await giveWay(database, job, context.worker);
+    } else if (job.kind === 'read-ways') {
+      await readWays(context, job, account, this.server, turn);
     } else if (job.kind === 'repair') {
       await repair(context, job, account, this.server, turn);
     } else if (job.kind === 'save') {
@@ -191,8 +196,8 @@ export class JobRunner {
     await fenced(async () => undefined);
     log.warn({ ...named(job), problem: problem.kind, err: error }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
-    // These are begun again by themselves.
-    if (job.kind === 'quota-check' || job.kind === 'read-bag') return finishJob(database, job);
+    // These are begun again by themselves, or by whoever wants them.
+    if (['quota-check', 'read-bag', 'read-ways', 'ask-to-stop'].includes(job.kind)) return finishJob(database, job);
     if (job.kind === 'repair') return failRepair(this.context, job, problem);
     // What the server says can't be believed, or there is no room here: a person decides whether to go on.
     if (job.kind === 'run' && (problem.kind === 'unreadable-answer' || problem.kind === 'disk-full'))

@@ -4,7 +4,7 @@ import { Grants } from '../mail/authorization/grants';
 import { connectImap } from '../mail/imap/connect';
 import type { OutboundConfig } from '../mail/outbound-config';
 import { MailProblem, type MailProblemKind } from '../mail/problem';
-import type { MailServer, ServerAddress } from '../mail/server';
+import type { Credential, MailServer, ServerAddress } from '../mail/server';
 import type { Account } from '../store/access/accounts';
 import { credentialOf, lockAccount, replaceTokens } from '../store/access/credentials';
 import type { Vault } from '../store/access/vault';
@@ -41,6 +41,20 @@ export async function signInTo(context: SignInContext, account: Account): Promis
     }
     throw error;
   }
+}
+
+/**
+ * What an account's other servers are shown: the same password, or a token that has not run out. Credentials stay as they are where
+ * these refuse them.
+ */
+export async function credentialFor(context: SignInContext, account: Account): Promise<Credential> {
+  const credential = await credentialOf(context.database, context.vault, account.id);
+  if (!credential || account.state === 'locked') throw new SignInNeeded();
+  const { secret } = credential;
+  if (!('tokens' in secret)) return secret;
+  const { tokens } = secret;
+  const isSpent = tokens.renewAt !== null && tokens.renewAt <= Date.now();
+  return { token: (isSpent && tokens.refresh ? await renewed(context, account, tokens) : tokens).access };
 }
 
 function placeOf({ host, port, security, user }: Account): ServerAddress {

@@ -4,12 +4,22 @@ import * as v from 'valibot';
 import { AuthorizationClients } from './authorization/clients';
 import { onlyServers } from './only-servers';
 
+const ListedSubmission = v.strictObject({
+  host: v.pipe(v.string(), v.minLength(1)),
+  port: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65_535)),
+  /** `none` on this machine alone. */
+  security: v.picklist(['tls', 'starttls', 'none']),
+  /** Whether one signs in as to the mailbox. */
+  signIn: v.optional(v.boolean(), true),
+});
 const ListedServer = v.strictObject({
   host: v.pipe(v.string(), v.minLength(1)),
   port: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65_535)),
   security: v.picklist(['tls', 'starttls']),
   /** What the user name is: the whole address, or what stands before the @. */
   user: v.optional(v.picklist(['address', 'local']), 'address'),
+  /** The server that takes mail of this domain's addresses for delivery (RFC 6409). */
+  submission: v.optional(ListedSubmission),
 });
 const ServerList = v.record(v.string(), ListedServer);
 

@@ -12,6 +12,10 @@ export interface WebRequest {
   method?: string | undefined;
   headers?: Record<string, string> | undefined;
   body?: string | undefined;
+  /** How long it may take, in milliseconds. */
+  patienceMs?: number | undefined;
+  /** Whether only the status is wanted: what comes after it is not read. */
+  statusOnly?: boolean | undefined;
 }
 
 /**
@@ -26,7 +30,7 @@ export async function askWeb(url: URL, asked: WebRequest, outbound: OutboundConf
   const isPlain = url.protocol === 'http:';
   const address = await checkedAddress(host, Number(url.port) || (isPlain ? 80 : 443), outbound);
   if (isPlain && !isLoopback(address)) throw new Error('what is not on this machine is asked by HTTPS only');
-  const { method = 'GET', headers, body } = asked;
+  const { method = 'GET', headers, body, patienceMs = PATIENCE_MS, statusOnly = false } = asked;
   return new Promise((resolve, reject) => {
     const sent = (isPlain ? requestPlain : request)(
       url,
@@ -36,10 +40,19 @@ export async function askWeb(url: URL, asked: WebRequest, outbound: OutboundConf
         ...(isIP(host) ? {} : { servername: host }),
         headers: { ...headers, host: url.host },
         agent: false,
-        signal: AbortSignal.timeout(PATIENCE_MS),
+        signal: AbortSignal.timeout(patienceMs),
         ...(isPlain ? {} : trustOf(outbound)),
       },
       (response) => {
+        const { statusCode = 0, headers: received } = response;
+        if (statusCode < 200 || statusCode > 599) {
+          response.destroy();
+          return reject(new Error(`status ${statusCode}`));
+        }
+        if (statusOnly) {
+          response.destroy();
+          return resolve(new Response(null, { status: statusCode }));
+        }
         let text = '';
         response.setEncoding('utf8');
         response.on('data', (part: string) => {
@@ -47,8 +60,6 @@ export async function askWeb(url: URL, asked: WebRequest, outbound: OutboundConf
           if (text.length > MAX_OCTETS) response.destroy(new Error('too long'));
         });
         response.on('end', () => {
-          const { statusCode = 0, headers: received } = response;
-          if (statusCode < 200 || statusCode > 599) return reject(new Error(`status ${statusCode}`));
           const isEmpty = statusCode === 204 || statusCode === 304;
           const pairs = Object.entries(received).map(([name, value]): [string, string] => [name, `${value}`]);
           resolve(new Response(isEmpty ? null : text, { status: statusCode, headers: pairs }));

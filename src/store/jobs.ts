@@ -5,8 +5,18 @@ import { wake } from './events';
 export interface Job {
   account: number;
   id: number;
-  kind: 'scan' | 'run' | 'search' | 'quota-check' | 'save' | 'read-bag' | 'repair' | 'bring-in';
-  /** Number of the scan, run, search, look or bag. */
+  kind:
+    | 'scan'
+    | 'run'
+    | 'search'
+    | 'quota-check'
+    | 'save'
+    | 'read-bag'
+    | 'repair'
+    | 'bring-in'
+    | 'read-ways'
+    | 'ask-to-stop';
+  /** Number of the scan, run, search, look or bag; 0 of what is done for the account as a whole. */
   subject: number;
   /** Times in a row that it was taken, this one included, and neither ended, nor was given back, nor got on. */
   takes: number;
@@ -53,6 +63,16 @@ export async function enqueue(
     [account, kind, subject, wait],
   );
   await wake(db);
+}
+
+/** Whether work waits or is being done. */
+export async function isOpen(db: Queryable, account: number, kind: Job['kind'], subject: number): Promise<boolean> {
+  const found = await row(
+    db,
+    'select 1 from job where account = $1 and kind = $2 and subject = $3 and done_at is null',
+    [account, kind, subject],
+  );
+  return found !== undefined;
 }
 
 /** A job that somebody may take, of an account none of whose jobs is being done or is about to be tried again. */

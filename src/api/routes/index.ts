@@ -1,5 +1,6 @@
 import type { Route } from '../route';
 import * as archive from './archive';
+import * as asks from './asks';
 import * as authorizations from './authorizations';
 import * as bags from './bags';
 import * as bringIn from './bring-in';
@@ -55,6 +56,9 @@ export const ROUTES: Record<string, Route> = {
   getScan: scans.getScan,
   getLevel: level.getLevel,
   getForecast: forecast.getForecast,
+  listBulkSenders: asks.listBulkSenders,
+  readWays: asks.readWays,
+  askToStop: asks.askToStop,
   listStandingLots: standing.listStandingLots,
   makeStandingLot: standing.makeStandingLot,
   changeStandingLot: standing.changeStandingLot,

@@ -16,7 +16,7 @@ interface Configured {
 const SECURITY: Record<string, Configured['security']> = { SSL: 'tls', STARTTLS: 'starttls' };
 
 /**
- * The IMAP servers that a domain publishes as config-v1.1.xml, in the order in which they stand there (common practice, no
+ * The servers for IMAP, or for handing mail in, that a domain publishes as config-v1.1.xml, in the order in which they stand there (common practice, no
  * standard). Asked for by HTTPS only.
  */
 export async function configuredServers(
@@ -24,6 +24,7 @@ export async function configuredServers(
   domain: string,
   outbound: OutboundConfig,
   port: number,
+  protocol: 'imap' | 'smtp' = 'imap',
 ): Promise<Configured[]> {
   const places = [
     `https://autoconfig.${domain}:${port}/mail/config-v1.1.xml?emailaddress=${encodeURIComponent(address)}`,
@@ -31,26 +32,27 @@ export async function configuredServers(
   ];
   for (const place of places) {
     const text = await fetched(new URL(place), outbound, MAX_REDIRECTS).catch(() => undefined);
-    const servers = text === undefined ? [] : readConfig(text, address);
+    const servers = text === undefined ? [] : readConfig(text, address, protocol);
     if (servers.length > 0) return servers;
   }
   return [];
 }
 
 /** Reads a configuration; what is no such document has no servers. */
-export function readConfig(text: string, address: string): Configured[] {
+export function readConfig(text: string, address: string, protocol: 'imap' | 'smtp' = 'imap'): Configured[] {
+  const element = protocol === 'imap' ? 'incomingServer' : 'outgoingServer';
   const parser = new XMLParser({
     ignoreAttributes: false,
     attributeNamePrefix: '@',
     // Entities that a document declares may grow without end.
     processEntities: false,
     parseTagValue: false,
-    isArray: (name) => name === 'incomingServer',
+    isArray: (name) => name === element,
   });
   let servers: unknown;
   try {
-    servers = (parser.parse(text) as { clientConfig?: { emailProvider?: { incomingServer?: unknown } } }).clientConfig
-      ?.emailProvider?.incomingServer;
+    servers = (parser.parse(text) as { clientConfig?: { emailProvider?: Record<string, unknown> } }).clientConfig
+      ?.emailProvider?.[element];
   } catch {
     return [];
   }
@@ -59,7 +61,7 @@ export function readConfig(text: string, address: string): Configured[] {
     const said = (name: string) => (typeof server[name] === 'string' ? (server[name] as string).trim() : '');
     const security = SECURITY[said('socketType').toUpperCase()];
     const port = Number(said('port'));
-    if (said('@type') !== 'imap' || !security || !Number.isInteger(port) || port < 1 || port > 65_535) return [];
+    if (said('@type') !== protocol || !security || !Number.isInteger(port) || port < 1 || port > 65_535) return [];
     const host = filled(said('hostname'), address).toLowerCase();
     return [{ host, port, security, user: filled(said('username'), address) || address }];
   });

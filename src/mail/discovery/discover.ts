@@ -104,6 +104,6 @@ function localPart(address: string): string {
 }
 
 /** What others say of hosts is used as such only where it can be one. */
-function isHostName(host: string): boolean {
+export function isHostName(host: string): boolean {
   return host.length <= 253 && /^[a-z0-9-]+(\.[a-z0-9-]+)*$/.test(host);
 }

@@ -32,6 +32,29 @@ export async function answersImap(
   }
 }
 
+/** Whether a server that takes mail greets there, with a certificate that is trusted, or with STARTTLS on offer. */
+export async function answersSubmission(
+  { host, port, security }: { host: string; port: number; security: 'tls' | 'starttls' },
+  outbound: OutboundConfig,
+): Promise<boolean> {
+  let socket: Socket | undefined;
+  try {
+    const address = await checkedAddress(host, port, outbound);
+    socket =
+      security === 'tls'
+        ? connectTls({ host: address, port, servername: host, ...trustOf(outbound) })
+        : connectPlain({ host: address, port });
+    const isGreeted = (text: string) => /^220[ -][^\n]*\n/.test(text);
+    if (security === 'tls') return await says(socket, isGreeted);
+    socket.write('EHLO localhost\r\n');
+    return await says(socket, (text) => isGreeted(text) && /^250[ -]STARTTLS\b/im.test(text));
+  } catch {
+    return false;
+  } finally {
+    socket?.destroy();
+  }
+}
+
 /** Whether what comes fits, in bounded time and length. */
 function says(socket: Socket, fits: (text: string) => boolean): Promise<boolean> {
   return new Promise((resolve) => {
