@@ -2,8 +2,10 @@ import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { AuthorizationServer, CLIENT_ID, SCOPE } from './authorization/server';
+import { certificates } from './certificates';
 import { controlServer } from './control';
 import { StandIn } from './host';
+import { LeavingServer } from './leaving';
 import { Journal } from './mailbox/journal';
 import { type ScenarioSize, scenario } from './scenario/mailbox';
 import { Submission } from './submission';
@@ -20,6 +22,7 @@ const { values } = parseArgs({
     'control-port': { type: 'string', default: '0' },
     'smtp-port': { type: 'string', default: '0' },
     'authorization-port': { type: 'string', default: '0' },
+    'leaving-port': { type: 'string', default: '0' },
     'every-message': { type: 'boolean', default: false },
   },
 });
@@ -45,8 +48,10 @@ const password = 'allotment';
 const authorization = await AuthorizationServer.start(new Map([[user, password]]), {
   port: Number(values['authorization-port']),
 });
+const { key, certificate: cert } = await certificates(directory);
+const leaving = await LeavingServer.start({ key, cert }, Number(values['leaving-port']));
 const host = await StandIn.start({
-  scenario: scenario(day, size),
+  scenario: scenario(day, size, leaving.port),
   user,
   password,
   authorization,
@@ -78,6 +83,7 @@ for (const signal of ['SIGTERM', 'SIGINT'] as const) {
   process.on(signal, () => {
     control.close();
     void submission.stop();
+    void leaving.stop();
     void authorization.stop();
     void host.stop().then(() => process.exit(0));
   });

@@ -98,6 +98,7 @@ const STAND_IN_PORTS = [
   ['TAMSEL_DEMO_IMAPS_PORT', 4993],
   ['TAMSEL_DEMO_IMAP_PORT', 4143],
   ['TAMSEL_DEMO_AUTHORIZATION_PORT', 4180],
+  ['TAMSEL_DEMO_LEAVING_PORT', 4943],
 ] as const;
 
 function portOf(variable: string, usual: number): number {
@@ -187,7 +188,7 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
   const args = ['--import', 'tsx', 'stand-in/main.ts', '--directory', directory, '--size', demo.size];
   if (demo.everyMessage) args.push('--every-message');
   if (process.env.TAMSEL_DEMO_DAY) args.push('--day', process.env.TAMSEL_DEMO_DAY);
-  const [tls, plain, authorizing] = STAND_IN_PORTS.map(([variable, usual]) => `${portOf(variable, usual)}`);
+  const [tls, plain, authorizing, leaving] = STAND_IN_PORTS.map(([variable, usual]) => `${portOf(variable, usual)}`);
   args.push(
     '--tls-port',
     tls as string,
@@ -195,6 +196,8 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
     plain as string,
     '--authorization-port',
     authorizing as string,
+    '--leaving-port',
+    leaving as string,
   );
   const { tlsPort, smtpPort, authorization } = (await processes.ready('stand-in', args, process.env)) as {
     tlsPort: number;
@@ -212,7 +215,14 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
   const servers = join(directory, 'servers.json');
   writeFileSync(
     servers,
-    JSON.stringify({ 'saltmarshlane.example': { host: 'localhost', port: tlsPort, security: 'tls' } }),
+    JSON.stringify({
+      'saltmarshlane.example': {
+        host: 'localhost',
+        port: tlsPort,
+        security: 'tls',
+        submission: { host: 'localhost', port: smtpPort, security: 'none', signIn: false },
+      },
+    }),
   );
   const clients = join(directory, 'authorization.json');
   writeFileSync(clients, JSON.stringify([{ hosts: ['localhost'], ...authorization }]));

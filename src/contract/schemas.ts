@@ -574,7 +574,7 @@ export const StandingLot = v.object({
 
 /** A sender whose messages say how one stops getting them, what it sent in the last year, and what came of asking it. */
 export const BulkSender = v.object({
-  /** The author's address. */
+  /** The author's address; of a list that people write to, its identifier. */
   sender: v.string(),
   name: v.string(),
   messages: count,

@@ -19,6 +19,8 @@ export interface Letter {
   /** Message-IDs of the thread so far, oldest first. */
   references?: readonly string[];
   extra?: readonly (readonly [string, string])[];
+  /** What its host found out of it (RFC 8601), as the last host writes it above all else. */
+  found?: string;
   text: readonly TextSegment[];
   html?: { pool: LinePool; lines: number };
   files?: readonly Attachment[];
@@ -32,7 +34,10 @@ const TEXT_TYPE: [string, string][] = [
 export function compose(letter: Letter): Entity {
   const random = new Random(seedOf(letter.seed, 77));
   const content = withFiles(letter, withHtml(letter, random), random);
-  const fields: [string, string][] = [['Return-Path', `<${letter.from?.address ?? ''}>`]];
+  const fields: [string, string][] = [
+    ...(letter.found ? [['Authentication-Results', letter.found] as [string, string]] : []),
+    ['Return-Path', `<${letter.from?.address ?? ''}>`],
+  ];
   if (letter.date !== null) {
     fields.push([
       'Received',

@@ -1,4 +1,5 @@
 import type { Attachment } from '../files/body';
+import { LEAVING_KINDS, LEAVING_PORT } from '../leaving';
 import type { LinePool, TextSegment } from '../message/content';
 import { generatedItem, type Item } from '../message/item';
 import { Random, seedOf } from '../message/random';
@@ -105,11 +106,12 @@ interface Plan {
  * Its shape (how many, how large, how skewed) is that of real mailboxes, as common practice has it; there is no source.
  *
  * @param day the last day, `YYYY-MM-DD`.
+ * @param leavingPort where senders are asked to stop, on this machine (leaving.ts).
  */
-export function scenario(day: string, size: ScenarioSize): Scenario {
+export function scenario(day: string, size: ScenarioSize, leavingPort = LEAVING_PORT): Scenario {
   const part = size === 'full' ? 1 : 1 / 20;
   const limit = 10 * GIB * part;
-  const writer = new Writer(Date.parse(`${day}T18:00:00Z`) / 1000, part);
+  const writer = new Writer(Date.parse(`${day}T18:00:00Z`) / 1000, part, leavingPort);
   const plans = writer.write();
   const target = limit * (USED - NOT_MAIL);
   const items = scaleTo(target, plans, limit * TRASH);
@@ -201,6 +203,35 @@ function oddities(count: number, end: number): ScenarioMessage[] {
   });
 }
 
+/** What the host says of a signature (RFC 8601 §2.7.1). */
+function foundOf(domain: string, result: 'pass' | 'fail'): string {
+  return `mx.saltmarshlane.example;\r\n dkim=${result} header.d=${domain} header.s=post;\r\n dmarc=${result} header.from=${domain}`;
+}
+
+/** A signature that covers how one leaves a sender. Its host has looked at it; its octets are none. */
+function signatureOf(domain: string): [string, string] {
+  const covered = 'from:to:subject:list-unsubscribe:list-unsubscribe-post';
+  return ['DKIM-Signature', `v=1; a=ed25519-sha256; c=relaxed/relaxed; d=${domain}; s=post;\r\n h=${covered}; bh=; b=`];
+}
+
+/** How one leaves a sender: most by one click, some by a mail or a page alone, and some answer badly. */
+function leaving(host: string, seed: number, port: number): [string, string][] {
+  const kind =
+    LEAVING_KINDS[
+      seedOf(
+        [...host].reduce((sum, letter) => sum + letter.charCodeAt(0), 0),
+        3,
+      ) % LEAVING_KINDS.length
+    ];
+  const token = seed.toString(36);
+  const mail = `<mailto:leave@${host}?subject=${token}>`;
+  const page = `<https://localhost:${port}/leave/${kind}/${host}/${token}>`;
+  const bulk: [string, string] = ['Precedence', 'bulk'];
+  if (kind === 'mail') return [['List-Unsubscribe', mail], bulk];
+  if (kind === 'page') return [['List-Unsubscribe', page], bulk];
+  return [['List-Unsubscribe', `${mail},\r\n ${page}`], ['List-Unsubscribe-Post', 'List-Unsubscribe=One-Click'], bulk];
+}
+
 /** Writes the plans, one method a kind of mail. */
 class Writer {
   private readonly start: number;
@@ -215,6 +246,7 @@ class Writer {
   constructor(
     readonly end: number,
     private readonly part: number,
+    private readonly leavingPort: number,
   ) {
     this.start = end - YEARS * 365.25 * DAY;
   }
@@ -299,7 +331,7 @@ class Writer {
     }
   }
 
-  private offer(from: Person, seed: number, date: number, files: Attachment[] = []): Letter {
+  private offer(from: Person, seed: number, date: number, files: Attachment[] = [], forged = false): Letter {
     const random = new Random(seed);
     const host = from.address.split('@')[1] ?? '';
     return {
@@ -309,15 +341,8 @@ class Writer {
       to: [SECRETARY],
       subject: random.pick(SUBJECTS.offers),
       messageId: this.id(seed, from),
-      extra: [
-        ['List-Id', `${from.name} <news.${host}>`],
-        [
-          'List-Unsubscribe',
-          `<mailto:leave@${host}?subject=${seed.toString(36)}>,\r\n <https://${host}/leave/${seed.toString(36)}>`,
-        ],
-        ['List-Unsubscribe-Post', 'List-Unsubscribe=One-Click'],
-        ['Precedence', 'bulk'],
-      ],
+      found: foundOf(host, forged ? 'fail' : 'pass'),
+      extra: [signatureOf(host), ['List-Id', `${from.name} <news.${host}>`], ...leaving(host, seed, this.leavingPort)],
       text: this.lines(seed, random.between(6, 20), LETTER_LINES),
       html: { pool: OFFER_LINES, lines: Math.round(Math.min(900, random.spread(210, 0.55))) },
       files,
@@ -351,6 +376,7 @@ class Writer {
           to: [{ name: BEES_LIST.name, address: BEES_LIST.address }],
           subject: `[bees] ${random.chance(0.6) ? 'Re: ' : ''}${random.pick(SUBJECTS.bees)}`,
           messageId: this.id(seed, from),
+          found: foundOf('bees.example', 'pass'),
           extra: [
             ['List-Id', `${BEES_LIST.name} <${BEES_LIST.id}>`],
             ['List-Post', `<mailto:${BEES_LIST.address}>`],
@@ -515,6 +541,7 @@ class Writer {
           to: [SECRETARY],
           subject: `${what} ${n + 1}`,
           messageId: this.id(seed, PARISH),
+          found: foundOf('parish.example', 'pass'),
           extra: [
             ['List-Unsubscribe', '<mailto:leave@parish.example>'],
             ['Precedence', 'bulk'],
@@ -717,7 +744,9 @@ class Writer {
       const seed = this.seed();
       const random = new Random(seed);
       const from = random.pick(this.oneOffs);
-      this.add('Junk', this.offer(from, seed, this.end - random.below(400 * DAY)), { seen: 0.1 });
+      this.add('Junk', this.offer(from, seed, this.end - random.below(400 * DAY), [], random.chance(0.5)), {
+        seen: 0.1,
+      });
     }
   }
 

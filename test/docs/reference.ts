@@ -305,6 +305,14 @@ await call('listStandingLots');
 await call('stopStandingLot', { path: standingPath });
 await call('deleteStandingLot', { path: standingPath });
 
+section(
+  'Asking senders to stop',
+  'The order is: read, look at how each can be asked, ask. Nothing is sent before `ask`. See [Upkeep](upkeep.md).',
+);
+await call('readWays');
+await call('listBulkSenders');
+await call('askToStop', { body: { senders: ['no-such-sender@nowhere.example'], expect: 1 }, status: 422 });
+
 section('Senders');
 const { senders } = await call('listSenders', {
   query: { by: 'domain', where: 'age > 1y', limit: '1' },

@@ -10,7 +10,10 @@ import { waysOf } from './ways';
 test('List-Unsubscribe is read as in the examples of RFC 2369 §3.2 (its host under another name) and RFC 8058 §8', () => {
   // RFC 2369 §3.2.
   const examples: [string, { mail?: object; pages?: string[] }][] = [
-    ['<mailto:list@host.example?subject=unsubscribe>', { mail: { to: 'list@host.example', subject: 'unsubscribe', body: '' } }],
+    [
+      '<mailto:list@host.example?subject=unsubscribe>',
+      { mail: { to: 'list@host.example', subject: 'unsubscribe', body: '' } },
+    ],
     [
       '(Use this command to get off the list) <mailto:list-manager@host.example?body=unsubscribe%20list>',
       { mail: { to: 'list-manager@host.example', subject: '', body: 'unsubscribe list' } },

@@ -3,6 +3,7 @@ import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { Changes } from './Changes';
 import { Course } from './Course';
+import { LessToCome } from './LessToCome';
 import { StandingLots } from './StandingLots';
 import { WhatComesIn } from './WhatComesIn';
 
@@ -20,6 +21,7 @@ export default function Upkeep() {
         {hasChanges ? <Changes forecast={forecast.data} /> : <WhatComesIn forecast={forecast.data} />}
       </div>
       <StandingLots />
+      <LessToCome />
       {hasChanges && (
         <div className="max-w-xl">
           <WhatComesIn forecast={forecast.data} />

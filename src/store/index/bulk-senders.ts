@@ -6,9 +6,12 @@ import { type Queryable, rows } from '../database';
 /** Senders that are told: who fills a mailbox with mailings is among the first of them. */
 const MOST_SENDERS = 500;
 
+/** Who sent a message m: its list, where people write to it, else its author. A list's identifier has no @. */
+export const SENDER_KEY = `(case when (m.signs & ${SIGNS.listPost}) <> 0 and m.list_folded <> '' then m.list_folded else m.from_address_folded end)`;
+
 /** A sender whose messages say how one stops getting them. */
 export interface BulkSender extends Amount {
-  /** The author's address, folded. */
+  /** The author's address, or the identifier of a list, folded. */
   sender: string;
   name: string;
   /** When the newest of them came. */
@@ -24,14 +27,15 @@ export interface BulkSender extends Amount {
 export async function bulkSenders(db: Queryable, account: Account, since: Date): Promise<BulkSender[]> {
   return rows<BulkSender>(
     db,
-    `select m.from_address_folded as sender, (array_agg(m.from_name order by p.received desc, p.id desc))[1] as name,
+    `select ${SENDER_KEY} as sender,
+       (array_agg(case when (m.signs & ${SIGNS.listPost}) <> 0 then '' else m.from_name end order by p.received desc, p.id desc))[1] as name,
        count(*)::int as messages, sum(p.size)::bigint as bytes, max(p.received) as last,
        (array_agg(p.id order by p.received desc, p.id desc))[1]::int as newest
      from placement p join message m on m.account = p.account and m.id = p.message
      join folder f on f.account = p.account and f.id = p.folder and not f.repeats
      where p.account = $1 and p.gone_at is null and p.received >= $2 and (m.signs & ${SIGNS.listUnsubscribe}) <> 0
-       and m.from_address_folded <> ''
-     group by m.from_address_folded order by sum(p.size) desc, m.from_address_folded limit ${MOST_SENDERS}`,
+       and ${SENDER_KEY} <> ''
+     group by 1 order by sum(p.size) desc, 1 limit ${MOST_SENDERS}`,
     [account.id, since],
   );
 }
@@ -47,7 +51,7 @@ export async function cameSince(
     db,
     `select a.sender, count(*)::int as messages, max(p.received) as last
      from unnest($2::text[], $3::timestamptz[]) as a (sender, at)
-     join message m on m.account = $1 and m.from_address_folded = a.sender
+     join message m on m.account = $1 and ${SENDER_KEY} = a.sender
      join placement p on p.account = m.account and p.message = m.id and p.received > a.at
      join folder f on f.account = p.account and f.id = p.folder and not f.repeats
      group by a.sender`,

@@ -2,7 +2,7 @@
 
 create table ask (
   account   bigint not null references account on delete cascade,
-  -- The author's address, folded.
+  -- The author's address, or the identifier of a list, folded.
   sender    text   not null,
   -- The newest of its messages that says how, as a placement; and when it was read.
   placement bigint not null,

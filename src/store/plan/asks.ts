@@ -1,6 +1,7 @@
 import type { Authenticity } from '../../core/unsubscribe/authenticity';
 import type { Ways } from '../../core/unsubscribe/ways';
 import { type Queryable, row, rows } from '../database';
+import { SENDER_KEY } from '../index/bulk-senders';
 import type { Note } from './standing';
 
 /** How a sender says that one leaves it, and what came of asking. */
@@ -106,6 +107,7 @@ export interface ToRead {
   serverName: string;
   uidValidity: number;
   inJunk: boolean;
+  /** An address of the domain whose word it has to be: the author's, or the list's. */
   from: string;
 }
 
@@ -113,8 +115,8 @@ export interface ToRead {
 export async function messagesToRead(db: Queryable, account: number, placements: readonly number[]): Promise<ToRead[]> {
   return rows<ToRead>(
     db,
-    `select m.from_address_folded as sender, p.id::int as placement, p.uid, p.size, f.server_name as "serverName",
-       g.uid_validity as "uidValidity", coalesce(f.role = 'junk', false) as "inJunk", m.from_address as "from"
+    `select ${SENDER_KEY} as sender, p.id::int as placement, p.uid, p.size, f.server_name as "serverName",
+       g.uid_validity as "uidValidity", coalesce(f.role = 'junk', false) as "inJunk", case when ${SENDER_KEY} like '%@%' then m.from_address else '@' || m.list_folded end as "from"
      from placement p join message m on m.account = p.account and m.id = p.message
      join generation g on g.account = p.account and g.id = p.generation and g.closed_at is null
      join folder f on f.account = p.account and f.id = p.folder

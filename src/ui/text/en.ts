@@ -433,6 +433,46 @@ export const en = {
     state: 'State',
     run: 'Run',
   },
+  asking: {
+    title: (senders: string, bytes: string) =>
+      senders === '1'
+        ? `Less to come: 1 sender can be asked to stop, ${bytes} a year`
+        : `Less to come: ${senders} senders can be asked to stop, ${bytes} a year`,
+    titleNone: 'Less to come: senders that can be asked to stop',
+    none: 'No message of the last year says how one stops getting such mail.',
+    reading: (senders: string) =>
+      `Reading the newest message of ${senders === '1' ? '1 sender' : `${senders} senders`} …`,
+    askMarked: 'Ask the marked ones to stop',
+    question: (senders: number, shown: string) =>
+      senders === 1 ? 'Ask 1 sender to stop' : `Ask ${shown} senders to stop`,
+    sentence: (clicks: string, mails: string, user: string) =>
+      `By one click: ${clicks}. By a mail from ${user}: ${mails}. Each is asked once, and learns that this address is in use. What was asked can’t be taken back.`,
+    doIt: 'Ask them',
+    sender: 'Sender',
+    month: 'A month',
+    year: 'A year',
+    how: 'How',
+    state: 'State',
+    stopped: 'Did it stop?',
+    mark: (sender: string) => `Mark ${sender}`,
+    ways: { 'one-click': 'one click', mail: 'by a mail', page: 'by hand', none: 'not' },
+    askedOn: (day: string) => `asked ${day}`,
+    states: { queued: 'waits', sending: 'being asked', asked: 'asked', failed: 'not asked', unclear: 'unclear' },
+    quiet: (days: number) =>
+      days === 0 ? 'asked today' : days === 1 ? 'nothing since, 1 day' : `nothing since, ${days} days`,
+    cameSince: (messages: string) => `${messages} came since`,
+    standing: 'trash them by a standing lot',
+    why: {
+      'in-junk': 'It lies in Junk. An answer would tell its sender that your address is in use.',
+      'failed-authentication':
+        'It is not from whom it says. An answer would tell a forger that your address is in use.',
+      'not-authenticated': 'Nothing shows that it is from whom it says.',
+      'not-signed': 'Its signature does not cover how one leaves it.',
+    },
+    openPage: (host: string) => `open its page at ${host}`,
+    showAll: (senders: string) => `Show all ${senders} senders`,
+    note: 'Tamsel asks only where your mail host, or the sender’s signature, shows that a message is from whom it says. It opens no page: that is yours to do.',
+  },
   archive: {
     bags: 'Bags of the archive',
     empty: 'Nothing lies in the archive yet',
