@@ -2,14 +2,16 @@ import { createHash } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import { type Faults, noFaults } from './faults';
 import type { StandIn } from './host';
+import type { PassingTime } from './passing-time';
 
 /**
  * Lets faults be switched by hand and the mailbox be looked at: `GET /faults`, `POST /faults` with some of them as JSON
- * (an empty object switches all off), `GET /state`, `POST /drop`, `POST /validity?folder=INBOX`.
+ * (an empty object switches all off), `GET /state`, `POST /drop`, `POST /validity?folder=INBOX`, `POST /clock?days=30`, which
+ * moves time on.
  */
-export function controlServer(host: StandIn): Server {
+export function controlServer(host: StandIn, time?: PassingTime): Server {
   return createServer((request, response) => {
-    answer(host, request)
+    answer(host, request, time)
       .then((body) => {
         response.writeHead(200, { 'content-type': 'application/json' }).end(`${JSON.stringify(body)}\n`);
       })
@@ -21,7 +23,7 @@ export function controlServer(host: StandIn): Server {
   });
 }
 
-async function answer(host: StandIn, request: IncomingMessage): Promise<unknown> {
+async function answer(host: StandIn, request: IncomingMessage, time?: PassingTime): Promise<unknown> {
   const url = new URL(request.url ?? '/', 'http://localhost');
   const what = `${request.method} ${url.pathname}`;
   switch (what) {
@@ -35,6 +37,9 @@ async function answer(host: StandIn, request: IncomingMessage): Promise<unknown>
     case 'POST /drop':
       host.dropAll();
       return { dropped: true };
+    case 'POST /clock':
+      if (!time) break;
+      return time.moveOn(Number(url.searchParams.get('days') ?? '1'));
     case 'POST /validity':
       host.mailbox.changeUidValidity(url.searchParams.get('folder') ?? 'INBOX');
       return stateOf(host);

@@ -7,6 +7,7 @@ import { controlServer } from './control';
 import { StandIn } from './host';
 import { LeavingServer } from './leaving';
 import { Journal } from './mailbox/journal';
+import { PassingTime } from './passing-time';
 import { type ScenarioSize, scenario } from './scenario/mailbox';
 import { Submission } from './submission';
 
@@ -22,6 +23,7 @@ const { values } = parseArgs({
     'control-port': { type: 'string', default: '0' },
     'smtp-port': { type: 'string', default: '0' },
     'authorization-port': { type: 'string', default: '0' },
+    'clock-file': { type: 'string' },
     'leaving-port': { type: 'string', default: '0' },
     'every-message': { type: 'boolean', default: false },
   },
@@ -50,8 +52,9 @@ const authorization = await AuthorizationServer.start(new Map([[user, password]]
 });
 const { key, certificate: cert } = await certificates(directory);
 const leaving = await LeavingServer.start({ key, cert }, Number(values['leaving-port']));
+const told = scenario(day, size, leaving.port);
 const host = await StandIn.start({
-  scenario: scenario(day, size, leaving.port),
+  scenario: told,
   user,
   password,
   authorization,
@@ -62,7 +65,7 @@ const host = await StandIn.start({
   withEveryMessage: values['every-message'],
 });
 const submission = await Submission.start(user, host.mailbox, Number(values['smtp-port']));
-const control = controlServer(host);
+const control = controlServer(host, new PassingTime(told, host.mailbox, leaving, values['clock-file']));
 control.listen(Number(values['control-port']), '127.0.0.1', () => {
   const address = control.address();
   const controlPort = typeof address === 'object' ? address?.port : undefined;

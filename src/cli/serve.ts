@@ -186,6 +186,8 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
   say('Starting the stand-in mail host …');
   const directory = join(data, 'stand-in');
   const args = ['--import', 'tsx', 'stand-in/main.ts', '--directory', directory, '--size', demo.size];
+  const clock = join(directory, 'clock');
+  args.push('--clock-file', clock);
   if (demo.everyMessage) args.push('--every-message');
   if (process.env.TAMSEL_DEMO_DAY) args.push('--day', process.env.TAMSEL_DEMO_DAY);
   const [tls, plain, authorizing, leaving] = STAND_IN_PORTS.map(([variable, usual]) => `${portOf(variable, usual)}`);
@@ -227,6 +229,7 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
   const clients = join(directory, 'authorization.json');
   writeFileSync(clients, JSON.stringify([{ hosts: ['localhost'], ...authorization }]));
   return {
+    TAMSEL_CLOCK_FILE: clock,
     TAMSEL_SERVERS_FILE: servers,
     TAMSEL_AUTHORIZATION_FILE: clients,
     TAMSEL_DEMO: JSON.stringify(offered),

@@ -62,22 +62,33 @@ export function LessToCome() {
         <h2 id="less" className="font-semibold">
           {askable.length > 0 ? text.asking.title(count(askable.length), octets(sum(askable))) : text.asking.titleNone}
         </h2>
-        <Question
-          title={text.asking.question(chosen.length, count(chosen.length))}
-          sentence={text.asking.sentence(
-            count(chosen.filter(({ way }) => way === 'one-click').length),
-            count(chosen.filter(({ way }) => way === 'mail').length),
-            account.user,
-          )}
-          doIt={text.asking.doIt}
-          answer={chosen.length}
-          onDo={() => ask.mutate(chosen.map(({ sender }) => sender))}
-          trigger={
-            <button type="button" className="button" disabled={chosen.length === 0 || ask.isPending}>
-              {text.asking.askMarked}
+        <span className="flex flex-wrap items-center gap-3">
+          {askable.length > chosen.length && (
+            <button
+              type="button"
+              className="link"
+              onClick={() => setMarked(new Set(askable.map(({ sender }) => sender)))}
+            >
+              {text.asking.markAll(count(askable.length))}
             </button>
-          }
-        />
+          )}
+          <Question
+            title={text.asking.question(chosen.length, count(chosen.length))}
+            sentence={text.asking.sentence(
+              count(chosen.filter(({ way }) => way === 'one-click').length),
+              count(chosen.filter(({ way }) => way === 'mail').length),
+              account.user,
+            )}
+            doIt={text.asking.doIt}
+            answer={chosen.length}
+            onDo={() => ask.mutate(chosen.map(({ sender }) => sender))}
+            trigger={
+              <button type="button" className="button" disabled={chosen.length === 0 || ask.isPending}>
+                {text.asking.askMarked}
+              </button>
+            }
+          />
+        </span>
       </div>
       <Refused error={ask.error ?? read.error} />
       {reading && <p className="note">{text.asking.reading(count(unread))}</p>}

@@ -442,6 +442,7 @@ export const en = {
     none: 'No message of the last year says how one stops getting such mail.',
     reading: (senders: string) =>
       `Reading the newest message of ${senders === '1' ? '1 sender' : `${senders} senders`} …`,
+    markAll: (senders: string) => `mark all ${senders}`,
     askMarked: 'Ask the marked ones to stop',
     question: (senders: number, shown: string) =>
       senders === 1 ? 'Ask 1 sender to stop' : `Ask ${shown} senders to stop`,
