@@ -109,6 +109,10 @@ export const SettingsChange = v.strictObject({
   /** An address is confirmed by a code first (`mail-address`); null: no mail is sent any more. */
   mailTo: v.optional(v.null()),
   mailNewBrowser: v.optional(v.boolean()),
+  /** A mail tells when so large a share of the limit is in use. */
+  mailAbove: v.optional(v.nullable(v.pipe(v.number(), v.minValue(0.01), v.maxValue(1)))),
+  /** A mail of three sentences, on the first of each month. */
+  mailMonthly: v.optional(v.boolean()),
   scanEveryHours: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(720)))),
 });
 
@@ -124,6 +128,8 @@ export const Settings = v.object({
   mailWhen: v.picklist(['never', 'long', 'always']),
   mailTo: v.nullable(v.string()),
   mailNewBrowser: v.boolean(),
+  mailAbove: v.nullable(v.number()),
+  mailMonthly: v.boolean(),
   scanEveryHours: v.nullable(v.number()),
   /** Whether the operator has configured a submission server. */
   canMail: v.boolean(),

@@ -85,10 +85,19 @@ export async function noticeOfStanding(
   db: Queryable,
   account: Account,
   { mail }: { mail: boolean },
+  told: { subject: string; lines: string[] },
+): Promise<void> {
+  if (mail) await noticeOfHabit(db, account, told);
+}
+
+/** Has a mail sent about how full the mailbox is, to who has asked for that. */
+export async function noticeOfHabit(
+  db: Queryable,
+  account: Account,
   { subject, lines }: { subject: string; lines: string[] },
 ): Promise<void> {
   const { mailTo } = account.settings;
-  if (mail && mailTo) await addNotice(db, account.id, { recipient: mailTo, subject, body: text(lines) });
+  if (mailTo) await addNotice(db, account.id, { recipient: mailTo, subject, body: text(lines) });
 }
 
 async function notify(

@@ -3,6 +3,7 @@ import { forgetOldEvents, listen } from '../store/events';
 import { excuseWorker, takeJob } from '../store/jobs';
 import { beat } from '../store/workers';
 import type { WorkContext } from './context';
+import { stepHabit } from './habit';
 import {
   beginDueReadings,
   beginDueScan,
@@ -138,7 +139,8 @@ export class Worker {
       (await sendNotice(this.context)) ||
       (await revokeTokens(this.context)) ||
       (await stepRetention(this.context)) ||
-      (await stepStanding(this.context))
+      (await stepStanding(this.context)) ||
+      (await stepHabit(this.context))
     ) {
       // The next one.
     }

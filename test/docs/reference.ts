@@ -302,6 +302,10 @@ await call('startStandingLot', {
   body: { expect: { messages: takesMessages, bytes: takesBytes } },
 });
 await call('listStandingLots');
+const calendar = await call('makeCalendar');
+await call('readCalendar', { path: { secret: calendar.path.split('/').at(-1) } });
+await call('getCalendar');
+await call('deleteCalendar');
 await call('stopStandingLot', { path: standingPath });
 await call('deleteStandingLot', { path: standingPath });
 

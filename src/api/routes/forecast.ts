@@ -1,6 +1,6 @@
 import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
-import { shownForecast } from '../forecast';
+import { forecastOf } from '../../jobs/forecast';
 import { route } from '../route';
 
 export const getForecast = route({
@@ -9,5 +9,5 @@ export const getForecast = route({
   summary:
     'Tells when the mailbox is full, by what came in and stayed in the last twelve whole months, with a range: one time in ten it is earlier, one time in ten later. A date that is null is more than ten years away. Nothing is told by less than three months.',
   response: s.Forecast,
-  handle: ({ environment, account }) => shownForecast(environment.database, account, clock.now()),
+  handle: ({ environment, account }) => forecastOf(environment.database, account, clock.now()),
 });

@@ -4,6 +4,7 @@ import * as asks from './asks';
 import * as authorizations from './authorizations';
 import * as bags from './bags';
 import * as bringIn from './bring-in';
+import * as calendar from './calendar';
 import * as categories from './categories';
 import * as columns from './columns';
 import * as criteria from './criteria';
@@ -56,6 +57,10 @@ export const ROUTES: Record<string, Route> = {
   getScan: scans.getScan,
   getLevel: level.getLevel,
   getForecast: forecast.getForecast,
+  getCalendar: calendar.getCalendar,
+  makeCalendar: calendar.makeCalendar,
+  deleteCalendar: calendar.deleteCalendar,
+  readCalendar: calendar.readCalendar,
   listBulkSenders: asks.listBulkSenders,
   readWays: asks.readWays,
   askToStop: asks.askToStop,

@@ -3,6 +3,10 @@ import type { Settings } from '../../contract/types';
 import { useAccount, useChange } from '../../ui/api/account';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
+import { percent } from '../../ui/text/format';
+
+/** Shares of the limit from which on a mail may be wished. */
+const ABOVE = [0.8, 0.85, 0.9, 0.95];
 
 /** Which mail is sent, and where to. An address gets none before the code that is sent there was typed. */
 export function Mail() {
@@ -59,6 +63,29 @@ export function Mail() {
               onChange={(event) => save.mutate({ mailNewBrowser: event.target.checked })}
             />
             {text.mail.newBrowser}
+          </label>
+          <label className="note grid gap-1">
+            {text.mail.above}
+            <select
+              className="field"
+              value={settings.mailAbove ?? ''}
+              onChange={({ target }) => save.mutate({ mailAbove: target.value === '' ? null : Number(target.value) })}
+            >
+              <option value="">{text.mail.never}</option>
+              {[...new Set([...ABOVE, ...(settings.mailAbove === null ? [] : [settings.mailAbove])])].map((share) => (
+                <option key={share} value={share}>
+                  {text.mail.aboveShare(percent(share))}
+                </option>
+              ))}
+            </select>
+          </label>
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              checked={settings.mailMonthly}
+              onChange={({ target }) => save.mutate({ mailMonthly: target.checked })}
+            />
+            {text.mail.monthly}
           </label>
           <button type="button" className="button justify-self-start" onClick={() => save.mutate({ mailTo: null })}>
             {text.mail.stop}

@@ -1,6 +1,7 @@
 import { useForecast } from '../../ui/api/forecast';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
+import { CalendarFeed } from './CalendarFeed';
 import { Changes } from './Changes';
 import { Course } from './Course';
 import { LessToCome } from './LessToCome';
@@ -22,11 +23,10 @@ export default function Upkeep() {
       </div>
       <StandingLots />
       <LessToCome />
-      {hasChanges && (
-        <div className="max-w-xl">
-          <WhatComesIn forecast={forecast.data} />
-        </div>
-      )}
+      <div className="grid grid-cols-2 items-start gap-3.5 max-tank:grid-cols-1">
+        {hasChanges && <WhatComesIn forecast={forecast.data} />}
+        <CalendarFeed />
+      </div>
     </>
   );
 }

@@ -42,6 +42,10 @@ export interface Settings {
   mailTo: string | null;
   /** Whether a mail tells of a sign-in from a browser that was not used before. */
   mailNewBrowser: boolean;
+  /** A mail tells when so large a share of the limit is in use; null: none. */
+  mailAbove: number | null;
+  /** Whether a mail of three sentences comes each month. */
+  mailMonthly: boolean;
   /** Hours after which the mailbox is scanned by itself; null: only when somebody asks. */
   scanEveryHours: number | null;
 }
@@ -58,6 +62,8 @@ const DEFAULTS: Settings = {
   mailWhen: 'never',
   mailTo: null,
   mailNewBrowser: false,
+  mailAbove: null,
+  mailMonthly: false,
   scanEveryHours: null,
 };
 

@@ -433,6 +433,15 @@ export const en = {
     state: 'State',
     run: 'Run',
   },
+  calendar: {
+    title: 'Dates as a calendar',
+    note: 'A calendar program can show the dates of your standing lots. Whoever knows the address of the feed can read them.',
+    make: 'Create the address of a feed',
+    again: 'Replace the address',
+    once: 'Copy it now: it is not shown again.',
+    since: (day: string) => `There is a feed since ${day}.`,
+    end: 'End the feed',
+  },
   asking: {
     title: (senders: string, bytes: string) =>
       senders === '1'
@@ -1397,6 +1406,9 @@ export const en = {
     long: 'Mail if it took more than a minute',
     always: 'Mail every time',
     newBrowser: 'Mail when a new browser signs in to this mailbox',
+    above: 'When the mailbox fills up',
+    aboveShare: (share: string) => `Mail when it is ${share} full`,
+    monthly: 'Three sentences on the first of each month: how full, when full, what went by itself',
     stop: 'Send no more mail',
     address: 'Your mail address',
     anotherAddress: 'Another address',

@@ -12,8 +12,8 @@ import { type StandingLot, standingLots } from '../store/plan/standing';
 /** Months to come of which the course is told. */
 const MONTHS_AHEAD = 36;
 
-/** When the mailbox is full, as the API tells it. */
-export async function shownForecast(database: Database, account: Account, now: Date) {
+/** When the mailbox is full, by what and how fast, and what would change that. */
+export async function forecastOf(database: Database, account: Account, now: Date) {
   const { timeZone, thresholds } = account.settings;
   const starts = pastMonths(now, MOST_MONTHS, timeZone);
   const level = await accountLevel(database, account);
