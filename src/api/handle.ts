@@ -128,10 +128,11 @@ function find(method: string, pathname: string): { route: Route; parameters: Rec
 /** Numbers above those that PostgreSQL's integer holds. */
 const LARGE_NUMBERS: ReadonlySet<string> = new Set(['account', 'message', 'file']);
 
-/** Whether anything can be there: all but a sender's key, and the last scan, have numbers. */
+/** Whether anything can be there: all but a sender's key, a feed, and the last scan, have numbers. */
 function isPossible(name: string, value: string): boolean {
   if (name === 'key') return !value.includes('\0');
   if (name === 'part') return /^\d{1,5}(\.\d{1,5}){0,63}$/.test(value);
+  if (name === 'secret') return /^[\w-]{43}$/.test(value);
   if (name === 'scan' && value === 'last') return true;
   const most = LARGE_NUMBERS.has(name) ? Number.MAX_SAFE_INTEGER : 2 ** 31 - 1;
   return /^[1-9]\d{0,15}$/.test(value) && Number(value) <= most;

@@ -125,7 +125,7 @@ function Cared({ ids }: { ids: readonly number[] }) {
   return (
     <div>
       <h3 className="font-semibold">{text.standing.cared}</h3>
-      <ul className="mt-1 max-h-72 overflow-y-auto">
+      <ul className="mt-1">
         {shown.map((id) => {
           const message = details.get(id);
           if (!message) return null;
