@@ -35,5 +35,6 @@ export function calendarOf(account: Account, lots: readonly StandingLot[], now: 
       day = dayAfter(rhythm, day);
     }
   }
-  return calendar.toString();
+  // Each line ends so (§3.1), the last one too.
+  return `${calendar.toString()}\r\n`;
 }
