@@ -29,6 +29,7 @@ module.exports = {
         'authorization',
         'categories',
         'criteria',
+        'sieve',
         'guards',
         'columns',
       ],

@@ -1,4 +1,5 @@
 import { type ChildProcess, execFileSync, spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { chmodSync, chownSync, mkdirSync, writeFileSync } from 'node:fs';
 import { createConnection } from 'node:net';
 import { join } from 'node:path';
@@ -16,6 +17,10 @@ export interface Dovecot {
   /** The user's Maildir and its owner, for those who bring mail in bulk. */
   maildir: string;
   owner: { uid: number; gid: number };
+  /** Of its configuration, for programs that deliver. */
+  configuration: string;
+  /** Where ManageSieve listens; 0 where it has no rules. */
+  sievePort: number;
 }
 
 export const DOVECOT_USER = 'secretary';
@@ -27,11 +32,13 @@ export const DOVECOT_OPERATOR = { user: 'warden', password: 'keys and lists' };
  * @param quotaMiB the limit of STORAGE.
  * @param hide capabilities that it does not offer, though it has them.
  * @param introspection where it may ask about access tokens (RFC 7662), with a name and a password.
+ * @param rules whether it runs Sieve on delivery, and takes scripts over ManageSieve; with `-include`, without that extension.
  */
 export async function startDovecot(
   quotaMiB: number,
   hide: readonly string[] = [],
   introspection?: string,
+  rules?: 'all' | '-include',
 ): Promise<Dovecot> {
   const base = temporaryFolder();
   chmodSync(base, 0o755);
@@ -46,7 +53,7 @@ export async function startDovecot(
   const mail = join(base, 'mail');
   mkdirSync(mail);
   if (root) chownSync(mail, uid, gid);
-  const [plainPort, tlsPort] = [await freePort(), await freePort()];
+  const [plainPort, tlsPort, sievePort] = [await freePort(), await freePort(), rules ? await freePort() : 0];
   writeFileSync(
     join(base, 'users'),
     `${DOVECOT_USER}:{PLAIN}${DOVECOT_PASSWORD}:${uid}:${gid}::${mail}::userdb_quota_rule=*:storage=${quotaMiB}M\n`,
@@ -55,7 +62,8 @@ export async function startDovecot(
   const file = join(base, 'dovecot.conf');
   const start = async (more: string) => {
     const forTokens = introspection ? takingTokens(base, introspection) : '';
-    writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + forTokens + more);
+    const forRules = rules ? withRules(sievePort, rules) : '';
+    writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + forTokens + forRules + more);
     const server = spawn('/usr/sbin/dovecot', ['-F', '-c', file], { stdio: 'ignore' });
     await until(() => answers(plainPort), 90);
     return server;
@@ -67,7 +75,15 @@ export async function startDovecot(
     await stopped(server);
     server = await start(`imap_capability = ${offered.join(' ')}\n`);
   }
-  return { plainPort, tlsPort, authority: made.authority, maildir: join(mail, 'Maildir'), owner: { uid, gid } };
+  return {
+    plainPort,
+    tlsPort,
+    sievePort,
+    authority: made.authority,
+    maildir: join(mail, 'Maildir'),
+    owner: { uid, gid },
+    configuration: file,
+  };
 }
 
 /** What it offers once one is signed in. */
@@ -206,6 +222,37 @@ service stats {
   chroot =
 }
 `;
+}
+
+/** Settings by which it runs rules, and takes them over the wire. */
+function withRules(port: number, rules: 'all' | '-include'): string {
+  return `protocols = imap sieve
+# One signs in by the whole address, too.
+auth_username_format = %Ln
+postmaster_address = postmaster@saltmarshlane.example
+hostname = store.saltmarshlane.example
+service managesieve-login {
+  chroot =
+  inet_listener sieve {
+    port = ${port}
+  }
+}
+plugin {
+  sieve = file:~/sieve;active=~/.dovecot.sieve
+${rules === '-include' ? '  sieve_extensions = -include\n' : ''}}
+protocol lda {
+  mail_plugins = quota sieve
+}
+`;
+}
+
+/** Has Dovecot deliver a message, as from outside. */
+export async function deliverTo({ configuration: file }: Dovecot, octets: Buffer): Promise<void> {
+  const args = ['-c', file, '-d', DOVECOT_USER, '-f', 'sender@outside.example'];
+  const agent = spawn('/usr/lib/dovecot/dovecot-lda', args, { stdio: ['pipe', 'ignore', 'inherit'] });
+  agent.stdin.end(octets);
+  const [code] = (await once(agent, 'exit')) as [number | null];
+  if (code !== 0) throw new Error(`dovecot-lda ended with ${code}`);
 }
 
 /** Settings by which it takes access tokens that somebody else vouches for. */

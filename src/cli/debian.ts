@@ -18,6 +18,7 @@ export const FOR_TESTS: Needed[] = [
   { package: 'chromium-driver', present: runnable('/usr/bin/chromedriver') },
   { package: 'dovecot-imapd', present: runnable('/usr/lib/dovecot/imap') },
   { package: 'dovecot-sieve', present: runnable('/usr/bin/sieve-test') },
+  { package: 'dovecot-managesieved', present: runnable('/usr/lib/dovecot/managesieve') },
   { package: 'python3', present: runnable('/usr/bin/python3') },
   { package: 'python3-dateutil', present: runnable('/usr/lib/python3/dist-packages/dateutil') },
   { package: 'tzdata', present: runnable('/usr/share/zoneinfo/Europe') },

@@ -603,6 +603,32 @@ export const BulkSender = v.object({
   since: v.optional(v.object({ messages: count, last: v.optional(Timestamp) })),
 });
 
+/** Rules for mail to come, and the scripts of the account as its server has them. */
+export const Rules = v.object({
+  rules: v.array(v.object({ id: count, label: v.string(), where: v.string(), folder: v.string(), madeAt: Timestamp })),
+  /** Whether the server runs them now; false where another program has made another script the active one. */
+  running: v.boolean(),
+  /** Changes with whatever another program changes; for `expect`. */
+  mark: v.string(),
+  /** The person's own script, which stays as it is. */
+  own: v.nullable(v.string()),
+  /** Whether the server can include it; else the rules are a marked part of it. */
+  includes: v.boolean(),
+  /** What their own script throws away already, in words; null where it can't be read. */
+  loses: v.nullable(v.array(v.object({ what: v.picklist(['discard', 'reject', 'trash']), when: v.array(v.string()) }))),
+  /** When the script was kept that was active before these rules were. */
+  keptAt: v.nullable(Timestamp),
+});
+
+/** What a rule would have filed in the last year, by our own reading of its criteria. */
+export const RuleTrial = v.object({
+  /** The test as the server gets it (RFC 5228). */
+  test: v.string(),
+  past: Amount,
+  seen: count,
+  examples: v.array(count),
+});
+
 export const Guard = v.object({
   id: count,
   kind: v.picklist(GUARD_KINDS),

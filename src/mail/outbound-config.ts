@@ -18,6 +18,14 @@ const ListedServer = v.strictObject({
   security: v.picklist(['tls', 'starttls']),
   /** What the user name is: the whole address, or what stands before the @. */
   user: v.optional(v.picklist(['address', 'local']), 'address'),
+  /** Where rules for mail to come are (RFC 5804); without it, at the mail server's name. */
+  sieve: v.optional(
+    v.strictObject({
+      host: v.pipe(v.string(), v.minLength(1)),
+      port: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(65_535)),
+      security: v.picklist(['starttls', 'none']),
+    }),
+  ),
   /** The server that takes mail of this domain's addresses for delivery (RFC 6409). */
   submission: v.optional(ListedSubmission),
 });

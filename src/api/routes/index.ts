@@ -22,6 +22,7 @@ import * as mailAddress from './mail-address';
 import * as messages from './messages';
 import * as plan from './plan';
 import * as retention from './retention';
+import * as rules from './rules';
 import * as runs from './runs';
 import * as scans from './scans';
 import * as senders from './senders';
@@ -61,6 +62,12 @@ export const ROUTES: Record<string, Route> = {
   makeCalendar: calendar.makeCalendar,
   deleteCalendar: calendar.deleteCalendar,
   readCalendar: calendar.readCalendar,
+  getRules: rules.getRules,
+  tryRule: rules.tryRule,
+  addRule: rules.addRule,
+  runRules: rules.runRules,
+  restoreScript: rules.restoreScript,
+  deleteRule: rules.deleteRule,
   listBulkSenders: asks.listBulkSenders,
   readWays: asks.readWays,
   askToStop: asks.askToStop,

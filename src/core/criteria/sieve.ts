@@ -149,7 +149,8 @@ function contained(test: FieldTest, value: string): string {
   }
 }
 
-function quoted(text: string): string {
+/** A text as a script has it (quoted-string, RFC 5228 §2.4.2). */
+export function quoted(text: string): string {
   return `"${text.replace(/["\\]/g, '\\$&')}"`;
 }
 

@@ -3,16 +3,13 @@ import type { StandingLot, Trial } from '../../contract/types';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
 import { STANDING_STALE } from '../../ui/api/standing';
 import { Heads } from '../../ui/Heads';
-import { useDetails } from '../../ui/messages/useDetails';
 import { Link } from '../../ui/route';
 import { Sheet } from '../../ui/Sheet';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, monthAndYear } from '../../ui/text/format';
+import { Messages } from './Messages';
 import { StandingForm } from './StandingForm';
-
-/** Messages of a trial that are shown at first. */
-const SHOWN = 12;
 
 /** What a standing lot would have taken, what somebody cared for first; and what it has done. */
 export function TrialSheet({ lot, onClose }: { lot: StandingLot; onClose(): void }) {
@@ -69,7 +66,11 @@ function Tried({ lot, trial }: { lot: StandingLot; trial: Trial }) {
   return (
     <>
       <p className="font-semibold">{text.standing.wouldTake(messages(trial.now), octets(trial.now.bytes))}</p>
-      {trial.cared.length > 0 ? <Cared ids={trial.cared} /> : <p className="note">{text.standing.nobodyCared}</p>}
+      {trial.cared.length > 0 ? (
+        <Messages title={text.standing.cared} ids={trial.cared} />
+      ) : (
+        <p className="note">{text.standing.nobodyCared}</p>
+      )}
       <table className="table">
         <caption className="mb-1 text-left">{text.standing.pastTitle}</caption>
         <Heads
@@ -113,42 +114,6 @@ function Tried({ lot, trial }: { lot: StandingLot; trial: Trial }) {
       <p className="note">{lot.triedAt && text.standing.triedOn(day(lot.triedAt))}</p>
       <Refused error={start.error} />
     </>
-  );
-}
-
-/** Messages that it would have taken and that somebody has flagged, answered or read. */
-function Cared({ ids }: { ids: readonly number[] }) {
-  const { octets, day } = useFigures();
-  const [all, setAll] = useState(false);
-  const shown = all ? ids : ids.slice(0, SHOWN);
-  const details = useDetails(shown);
-  return (
-    <div>
-      <h3 className="font-semibold">{text.standing.cared}</h3>
-      <ul className="mt-1">
-        {shown.map((id) => {
-          const message = details.get(id);
-          if (!message) return null;
-          const flags = (['flagged', 'answered', 'seen'] as const).filter((flag) => message.flags.includes(flag));
-          return (
-            <li key={id} className="flex items-baseline gap-3 border-b border-hair py-1">
-              <span className="min-w-0 flex-1 truncate" title={message.subject}>
-                {message.subject || text.sift.noSubject}
-                <span className="note"> · {message.from?.name || message.from?.address || text.sift.noSender}</span>
-              </span>
-              <span className="note whitespace-nowrap">{flags.map((flag) => text.flags[flag]).join(', ')}</span>
-              <span className="note whitespace-nowrap">{day(message.received)}</span>
-              <span className="whitespace-nowrap">{octets(message.size)}</span>
-            </li>
-          );
-        })}
-      </ul>
-      {!all && ids.length > SHOWN && (
-        <button type="button" className="link mt-1" onClick={() => setAll(true)}>
-          {text.standing.showAll(count(ids.length))}
-        </button>
-      )}
-    </div>
   );
 }
 

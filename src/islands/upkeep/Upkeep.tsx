@@ -5,6 +5,7 @@ import { CalendarFeed } from './CalendarFeed';
 import { Changes } from './Changes';
 import { Course } from './Course';
 import { LessToCome } from './LessToCome';
+import { ServerRules } from './ServerRules';
 import { StandingLots } from './StandingLots';
 import { WhatComesIn } from './WhatComesIn';
 
@@ -23,6 +24,7 @@ export default function Upkeep() {
       </div>
       <StandingLots />
       <LessToCome />
+      <ServerRules />
       <div className="grid grid-cols-2 items-start gap-3.5 max-tank:grid-cols-1">
         {hasChanges && <WhatComesIn forecast={forecast.data} />}
         <CalendarFeed />

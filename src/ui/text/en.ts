@@ -442,6 +442,31 @@ export const en = {
     since: (day: string) => `There is a feed since ${day}.`,
     end: 'End the feed',
   },
+  rules: {
+    title: 'Rules for mail to come',
+    ask: 'Look at the rules on the mail server',
+    asking: 'Asking the mail server …',
+    none: 'No rule of Tamsel runs on the mail server.',
+    note: 'A rule files a message into a folder when it comes in. It loses none and refuses none. Your own script on the server stays as it is.',
+    make: 'A new rule',
+    rule: 'Rule',
+    takes: 'What it takes',
+    into: 'Into',
+    delete: 'delete',
+    notRunning: 'Another program has made another script the active one, so these rules do not run.',
+    run: 'Let them run again',
+    restore: 'Bring back the script that was active before',
+    kept: (day: string) => `Tamsel has kept the script that was active before, on ${day}.`,
+    own: (name: string) => `Your own script “${name}” runs after these rules.`,
+    unread: 'Your own script can’t be read by Tamsel, so what it throws away is not known.',
+    loses: 'Your own script throws away already:',
+    lost: { discard: 'without a trace', reject: 'refused', trash: 'into the trash' },
+    always: 'everything',
+    tryIt: 'Try it on the last year',
+    tried: (messages: string, bytes: string, seen: string) =>
+      `In the last year it would have filed ${messages}, ${bytes}; ${seen} of them are read.`,
+    add: 'Put it on the server',
+  },
   asking: {
     title: (senders: string, bytes: string) =>
       senders === '1'
