@@ -321,6 +321,17 @@ const askable = bulk.find(({ way }: { way: string }) => way === 'one-click');
 // Nothing answers where the demo's senders would.
 await call('askToStop', { body: { senders: [askable.sender], expect: 1 } });
 
+section(
+  'Rules for mail to come',
+  'Rules are Sieve scripts (RFC 5228) on the mail server, read and written over ManageSieve (RFC 5804). Each call asks the server anew. `expect` is the `mark` of the last answer: where another program has changed a script in between, the answer is 409 and nothing is written over. See [Upkeep](upkeep.md).',
+);
+await call('tryRule', { body: { where: 'from ~ "fenwater.example" and size > 100 kB' } });
+words('getRules', 'Answer: `{rules, running, mark, own, includes, loses, keptAt}`.');
+words('addRule', 'Body: `{label, where, folder, expect}`. The answer is 201 and as for `getRules`.');
+words('runRules', 'Body: `{expect}`. The answer is as for `getRules`.');
+words('restoreScript', 'Body: `{expect}`. The answer is as for `getRules`.');
+words('deleteRule', 'The answer is as for `getRules`.');
+
 section('Senders');
 const { senders } = await call('listSenders', {
   query: { by: 'domain', where: 'age > 1y', limit: '1' },

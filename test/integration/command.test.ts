@@ -115,6 +115,7 @@ test('the demo starts, offers its mailbox, ends without a trace of processes, an
     TAMSEL_DEMO_IMAPS_PORT: `${await freePort()}`,
     TAMSEL_DEMO_IMAP_PORT: `${await freePort()}`,
     TAMSEL_DEMO_AUTHORIZATION_PORT: `${await freePort()}`,
+    TAMSEL_DEMO_LEAVING_PORT: `${await freePort()}`,
   };
   const origin = `http://127.0.0.1:${port}`;
   const first = await demo(env);
@@ -146,7 +147,7 @@ test('the demo starts, offers its mailbox, ends without a trace of processes, an
   assert.equal(readFileSync(join(data, 'stand-in/small/day'), 'utf8'), day);
   // While it runs, nobody else takes its folder, and nothing of it is touched.
   const other = { ...env, TAMSEL_PORT: `${await freePort()}` };
-  for (const name of ['TAMSEL_DEMO_IMAPS_PORT', 'TAMSEL_DEMO_IMAP_PORT', 'TAMSEL_DEMO_AUTHORIZATION_PORT'])
+  for (const name of ['IMAPS', 'IMAP', 'AUTHORIZATION', 'LEAVING'].map((part) => `TAMSEL_DEMO_${part}_PORT`))
     Object.assign(other, { [name]: `${await freePort()}` });
   for (const [args, variables, code, said] of [
     [['demo', '--size', 'small', '--fresh', '--yes'], other, 18, /in use since .* by process \d+, at/],

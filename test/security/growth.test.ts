@@ -4,7 +4,12 @@ import { parseCriteria } from '../../src/core/criteria/parse';
 import { decodeModifiedUtf7, encodeModifiedUtf7 } from '../../src/core/mailbox/modified-utf7';
 import { readSheet } from '../../src/core/senders/sheet';
 import { parseSequenceSet } from '../../src/core/sets/ranges';
+import { lostBy } from '../../src/core/sieve/loses';
 import { fold, oneLine } from '../../src/core/text';
+import { parseAuthenticationResults } from '../../src/core/unsubscribe/authentication-results';
+import { authenticityOf } from '../../src/core/unsubscribe/authenticity';
+import { parseMailto } from '../../src/core/unsubscribe/mailto';
+import { waysOf } from '../../src/core/unsubscribe/ways';
 import { textOfHtml } from '../../src/mail/html/html-to-text';
 import { copiedUids } from '../../src/mail/imap/answers/copyuid';
 import { readSet } from '../../src/mail/imap/answers/search';
@@ -121,10 +126,25 @@ const SHAPES: Record<string, (length: number) => unknown> = {
   'criteria: words': (n) => parseCriteria(fill('a ', n)),
   'criteria: quotes': (n) => parseCriteria(fill('"', n)),
   'criteria: not': (n) => parseCriteria(fill('not ', n)),
+  'how one leaves: URIs': (n) => waysOf(fill('<mailto:a@b.example>,', n), ''),
+  'how one leaves: comments': (n) => waysOf(fill('(', n), ''),
+  'how one leaves: a mail': (n) => parseMailto(`mailto:a@b.example?${fill('&subject=a', n)}`),
+  'what a host says: comments': (n) => parseAuthenticationResults(fill('(', n)),
+  'what a host says: results': (n) => parseAuthenticationResults(`a; ${fill('dkim=pass;', n)}`),
+  'a signature of tags': (n) =>
+    authenticityOf([['dkim-signature', fill('h=a;', n)]], 'a@b.example', undefined, OWN_HOST),
+  'rules: brackets': (n) => lostBy(fill('{', n), []),
+  'rules: not': (n) => lostBy(`if ${fill('not ', n)}`, []),
+  'rules: texts': (n) => lostBy(fill('"a" ', n), []),
+  'rules: comments': (n) => lostBy(fill('# a\n', n), []),
+  'rules: texts of several lines': (n) => lostBy(fill('text:\n', n), []),
+  'rules: commands': (n) => lostBy(fill('if true { discard; } else { keep; } ', n), []),
   'a sheet of quotes': (n) => swallowed(() => readSheet(fill('"', n))),
   'a sheet of separators': (n) => swallowed(() => readSheet(fill(';', n))),
   'a sheet of lines': (n) => swallowed(() => readSheet(fill('a,b\r\n', n))),
 };
+
+const OWN_HOST = { host: 'imap.b.example', user: 'a@b.example' };
 
 /** A refusal is an answer too. */
 function swallowed(act: () => unknown): void {

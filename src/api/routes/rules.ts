@@ -61,7 +61,9 @@ function ruleOf(where: string): { criteria: Criteria; test: string; text: string
       { field: 'where', expected: 'criteria of size, from, to, domain, list and subject' },
     ]);
   if (criteria.kind === 'everything')
-    throw invalid('A rule for every message would file all mail to come.', [{ field: 'where', expected: 'criteria' }]);
+    throw invalid('A rule for every message would file everything that comes in.', [
+      { field: 'where', expected: 'criteria' },
+    ]);
   return { criteria, test: compiledTest.test, text: printCriteria(criteria) };
 }
 

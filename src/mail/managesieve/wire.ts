@@ -35,8 +35,12 @@ export class AnswerReader {
       if (this.length > MAX_ANSWER) this.fail(this.unreadable('an answer that is too long'));
       this.wake?.();
     });
-    socket.on('error', (cause) =>
-      this.fail(new MailProblem('connection-lost', `The connection to ${host} was lost.`, { cause })),
+    socket.on('error', (cause: NodeJS.ErrnoException) =>
+      this.fail(
+        cause.code === 'ECONNREFUSED'
+          ? new MailProblem('refused', `${host} takes no rules for mail to come: nothing answers there.`, { cause })
+          : new MailProblem('connection-lost', `The connection to ${host} was lost.`, { cause }),
+      ),
     );
     socket.on('close', () => this.fail(new MailProblem('connection-lost', `${host} closed the connection.`)));
   }
