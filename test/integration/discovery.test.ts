@@ -8,6 +8,7 @@ import { after, test } from 'node:test';
 import { readConfig } from '../../src/mail/discovery/config';
 import { discover, PORTS, type Ports } from '../../src/mail/discovery/discover';
 import { answersImap } from '../../src/mail/discovery/probe';
+import { discoverSubmission } from '../../src/mail/discovery/submission';
 import type { OutboundConfig } from '../../src/mail/outbound-config';
 import { certificates } from '../../stand-in/certificates';
 import { NameServer, type Records } from '../../stand-in/dns';
@@ -82,7 +83,7 @@ test('the operator’s list goes before all else, and what it says of user names
   assert.deepEqual(dns.asked, []);
 });
 
-test('what a domain publishes as config-v1.1.xml is found, over redirects; what is hostile is escapeFormula', async () => {
+test('what a domain publishes as config-v1.1.xml is found, over redirects; what is hostile is refused', async () => {
   let answer: RequestListener = () => undefined;
   const { port, caFile } = await webServer((request, response) => answer(request, response));
   const dns = await names({ [`autoconfig.${DOMAIN}`]: [here(`autoconfig.${DOMAIN}`)], [DOMAIN]: [here(DOMAIN)] });
@@ -197,4 +198,46 @@ test('the API tells what was found and how, and limits how often it is asked', a
   for (let turn = 0; turn < 60 && limited === 0; turn++)
     if ((await app.call('POST', '/discovery', { address: 'a@b' })).status === 429) limited = turn;
   assert.ok(limited > 5, `${limited}`);
+});
+
+test('the server that takes mail is found in the same order: the list, SRV, what the domain publishes, a guess that answers', async () => {
+  const { port, caFile } = await webServer(({ url }, response) =>
+    url?.startsWith('/mail/config-v1.1.xml')
+      ? response.end(
+          config(incoming('imap', `imap.${DOMAIN}`, '993', 'SSL')).replace(
+            '<port>465</port>',
+            '<port>465</port><socketType>SSL</socketType>',
+          ),
+        )
+      : response.writeHead(404).end(),
+  );
+  const greeting = createTcpServer((socket) => socket.end('220 here\r\n250-here\r\n250 STARTTLS\r\n'));
+  await new Promise<void>((resolve) => greeting.listen(0, '127.0.0.1', resolve));
+  later(() => greeting.close());
+  const ports = { https: port, tls: 1, starttls: (greeting.address() as AddressInfo).port };
+  const [tls, plain] = [`_submissions._tcp.${DOMAIN}`, `_submission._tcp.${DOMAIN}`];
+  const dns = await names({
+    [tls]: [service(tls, `out.${DOMAIN}`, 465)],
+    [plain]: [service(plain, `plain.${DOMAIN}`, 587)],
+    [`autoconfig.${DOMAIN}`]: [here(`autoconfig.${DOMAIN}`)],
+    [`mail.${DOMAIN}`]: [here(`mail.${DOMAIN}`)],
+  });
+  const found = (more: Partial<OutboundConfig> = {}) =>
+    discoverSubmission(USER, `imap.${DOMAIN}`, outbound(dns, { caFile, ...more }), ports);
+  const submission = { host: 'post.example', port: 587, security: 'starttls', signIn: true } as const;
+  const servers = {
+    [DOMAIN]: { host: 'imap.example', port: 993, security: 'tls', user: 'address', submission },
+  } as const;
+  assert.deepEqual(await found({ servers }), submission);
+  assert.deepEqual(await found(), { host: `out.${DOMAIN}`, port: 465, security: 'tls', signIn: true });
+  // Where the domain says that it has none with TLS, the other one.
+  dns.records = { ...dns.records, [tls]: [service(tls, '.', 0)] };
+  assert.deepEqual(await found(), { host: `plain.${DOMAIN}`, port: 587, security: 'starttls', signIn: true });
+  const { [tls]: _, [plain]: __, ...rest } = dns.records as Record<string, never>;
+  dns.records = rest;
+  assert.deepEqual(await found(), { host: `smtp.${DOMAIN}`, port: 465, security: 'tls', signIn: true });
+  dns.records = { [`mail.${DOMAIN}`]: [here(`mail.${DOMAIN}`)] };
+  assert.deepEqual(await found(), { host: `mail.${DOMAIN}`, port: ports.starttls, security: 'starttls', signIn: true });
+  dns.records = {};
+  assert.equal(await found(), undefined);
 });

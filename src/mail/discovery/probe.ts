@@ -6,36 +6,47 @@ import { type OutboundConfig, trustOf } from '../outbound-config';
 const PATIENCE_MS = 4_000;
 const MAX_ANSWER_OCTETS = 8 * 1024;
 
-/** Whether an IMAP server greets there, with a certificate that is trusted, or with STARTTLS on offer. Nothing is signed in to. */
-export async function answersImap(
-  { host, port, security }: { host: string; port: number; security: 'tls' | 'starttls' },
-  outbound: OutboundConfig,
-): Promise<boolean> {
-  let socket: Socket | undefined;
-  try {
-    const address = await checkedAddress(host, port, outbound);
-    socket =
-      security === 'tls'
-        ? connectTls({ host: address, port, servername: host, ...trustOf(outbound) })
-        : connectPlain({ host: address, port });
-    const isGreeted = (text: string) => /^\* OK[^\n]*\n/i.test(text);
-    if (security === 'tls') return await says(socket, isGreeted);
-    socket.write('a CAPABILITY\r\n');
-    return await says(
-      socket,
-      (text) => isGreeted(text) && /^\* (CAPABILITY|OK \[CAPABILITY)[^\n]* STARTTLS\b/im.test(text),
-    );
-  } catch {
-    return false;
-  } finally {
-    socket?.destroy();
-  }
+/** What a protocol says at first, and how STARTTLS is found in it. */
+interface Protocol {
+  greeting: RegExp;
+  /** What has the server tell what it can do. */
+  hello: string;
+  startTls: RegExp;
 }
 
-/** Whether a server that takes mail greets there, with a certificate that is trusted, or with STARTTLS on offer. */
-export async function answersSubmission(
-  { host, port, security }: { host: string; port: number; security: 'tls' | 'starttls' },
+const IMAP: Protocol = {
+  greeting: /^\* OK[^\n]*\n/i,
+  hello: 'a CAPABILITY\r\n',
+  startTls: /^\* (CAPABILITY|OK \[CAPABILITY)[^\n]* STARTTLS\b/im,
+};
+
+/** Of servers that take mail (RFC 6409). */
+const SUBMISSION: Protocol = {
+  greeting: /^220[ -][^\n]*\n/,
+  hello: 'EHLO localhost\r\n',
+  startTls: /^250[ -]STARTTLS\b/im,
+};
+
+interface Place {
+  host: string;
+  port: number;
+  security: 'tls' | 'starttls';
+}
+
+/** Whether an IMAP server greets there, with a certificate that is trusted, or with STARTTLS on offer. Nothing is signed in to. */
+export function answersImap(place: Place, outbound: OutboundConfig): Promise<boolean> {
+  return answers(place, outbound, IMAP);
+}
+
+/** The same of a server that takes mail. */
+export function answersSubmission(place: Place, outbound: OutboundConfig): Promise<boolean> {
+  return answers(place, outbound, SUBMISSION);
+}
+
+async function answers(
+  { host, port, security }: Place,
   outbound: OutboundConfig,
+  { greeting, hello, startTls }: Protocol,
 ): Promise<boolean> {
   let socket: Socket | undefined;
   try {
@@ -44,10 +55,9 @@ export async function answersSubmission(
       security === 'tls'
         ? connectTls({ host: address, port, servername: host, ...trustOf(outbound) })
         : connectPlain({ host: address, port });
-    const isGreeted = (text: string) => /^220[ -][^\n]*\n/.test(text);
-    if (security === 'tls') return await says(socket, isGreeted);
-    socket.write('EHLO localhost\r\n');
-    return await says(socket, (text) => isGreeted(text) && /^250[ -]STARTTLS\b/im.test(text));
+    if (security === 'tls') return await says(socket, (text) => greeting.test(text));
+    socket.write(hello);
+    return await says(socket, (text) => greeting.test(text) && startTls.test(text));
   } catch {
     return false;
   } finally {

@@ -15,12 +15,11 @@ export interface SubmissionServer {
   signIn: boolean;
 }
 
-/** Names under which such servers are commonly found (common practice, no source), and the ports of RFC 8314 §7.3. */
+/** Names under which such servers are commonly found (common practice, no source). */
 const GUESSED = ['smtp.', 'mail.', ''];
-const GUESSED_PORTS = [
-  [465, 'tls'],
-  [587, 'starttls'],
-] as const;
+
+/** What is asked for configurations, and guessed, other than in a test; the ports of RFC 8314 §7.3. */
+const SUBMISSION_PORTS = { https: PORTS.https, tls: 465, starttls: 587 };
 
 /**
  * Finds the server that takes an address's mail, in the order in which its mail server is found (discover.ts): the operator's
@@ -31,6 +30,7 @@ export async function discoverSubmission(
   address: string,
   mailHost: string,
   outbound: OutboundConfig,
+  ports = SUBMISSION_PORTS,
 ): Promise<SubmissionServer | undefined> {
   const domain = domainOfAddress(address);
   if (domain === undefined) return undefined;
@@ -46,14 +46,16 @@ export async function discoverSubmission(
     if (found) return { ...found, security, signIn: true };
   }
   if (outbound.only) return undefined;
-  const [configured] = (await configuredServers(address, domain, outbound, PORTS.https, 'smtp')).filter(isOurs);
+  const [configured] = (await configuredServers(address, domain, outbound, ports.https, 'smtp')).filter(isOurs);
   if (configured) {
     const { host, port, security } = configured;
     return { host, port, security, signIn: true };
   }
   const domains = [...new Set([domain, domainOf(`@${mailHost}`)])].filter(isGuessable);
   const guesses = domains.flatMap((one) =>
-    GUESSED_PORTS.flatMap(([port, security]) => GUESSED.map((prefix) => ({ host: `${prefix}${one}`, port, security }))),
+    (['tls', 'starttls'] as const).flatMap((security) =>
+      GUESSED.map((prefix) => ({ host: `${prefix}${one}`, port: ports[security], security })),
+    ),
   );
   const answers = await Promise.all(guesses.map((guess) => answersSubmission(guess, outbound)));
   const found = guesses.find((_, index) => answers[index]);
