@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from 'react';
 import type { BulkSender } from '../../contract/types';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
 import { type BulkSenders, useBulkSenders } from '../../ui/api/bulk-senders';
+import { daysWon, useForecast } from '../../ui/api/forecast';
 import { Heads } from '../../ui/Heads';
 import { Question } from '../../ui/Question';
 import { Failed, Loading, Refused } from '../../ui/State';
@@ -18,6 +19,7 @@ export function LessToCome() {
   const { octets } = useFigures();
   const { account } = useAccount();
   const found = useBulkSenders();
+  const forecast = useForecast().data;
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set());
   const [all, setAll] = useState(false);
   const [standing, setStanding] = useState<string>();
@@ -103,6 +105,7 @@ export function LessToCome() {
                 [text.asking.sender, ''],
                 [text.asking.month, 'number max-md:hidden'],
                 [text.asking.year, 'number'],
+                [text.asking.moves, 'number max-md:hidden'],
                 [text.asking.how, 'max-md:hidden'],
                 [text.asking.state, 'max-md:hidden'],
                 [text.asking.stopped, ''],
@@ -125,6 +128,7 @@ export function LessToCome() {
                   </td>
                   <td className="number max-md:hidden">{count(Math.round(sender.messages / 12))}</td>
                   <td className="number">{octets(sender.bytes)}</td>
+                  <td className="number max-md:hidden">{forecast ? moved(daysWon(forecast, sender.bytes)) : '–'}</td>
                   <td className="max-md:hidden">{sender.way ? text.asking.ways[sender.way] : '–'}</td>
                   <td className="whitespace-nowrap max-md:hidden">
                     <State sender={sender} />
@@ -149,6 +153,12 @@ export function LessToCome() {
       )}
     </section>
   );
+}
+
+/** By how much the day is moved on which it is full. */
+function moved(days: number | null): string {
+  if (days === null) return '–';
+  return days < 0.5 ? text.asking.movesLess : text.asking.movesBy(Math.round(days));
 }
 
 function isAskable({ way, state }: BulkSender): boolean {

@@ -13,6 +13,7 @@ import { text } from '../../ui/text';
 const EXAMPLES = [
   'category = mailings and age > 1y',
   'category = automatic and newest > 24',
+  'category = mailings and monthly > 1',
   'age > 5y and files >= 1',
 ];
 
