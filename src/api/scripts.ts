@@ -63,7 +63,8 @@ export async function withScripts<T>(
   }
 }
 
-async function scriptsOf(server: ManageSieve): Promise<Scripts> {
+/** The scripts as they are now. */
+export async function scriptsOf(server: ManageSieve): Promise<Scripts> {
   const active = (await server.scripts()).find((script) => script.active)?.name ?? null;
   const script = active === null ? '' : await server.script(active);
   const includes = server.extensions.includes('include') && server.extensions.includes('fileinto');
@@ -74,12 +75,24 @@ async function scriptsOf(server: ManageSieve): Promise<Scripts> {
       `Another program has changed the script ${BOTH_SCRIPT}, which is Tamsel’s. Delete it there first.`,
     );
   const own = active === RULES_SCRIPT ? null : included === undefined ? active : included;
-  const ownScript = own === active ? script : own === null ? '' : await server.script(own).catch(() => '');
+  const ownScript = own === active ? script : own === null ? '' : await ownScriptOf(server, own);
   const running = included !== undefined || active === RULES_SCRIPT || hasMarkedPart(script);
   const mark = createHash('sha256')
     .update(JSON.stringify([active, script, own, ownScript]))
     .digest('hex');
   return { active, script, own, ownScript, includes, running, mark };
+}
+
+/** What stands in the person's own script; '' where it is there no more. */
+async function ownScriptOf(server: ManageSieve, own: string): Promise<string> {
+  const isThere = (await server.scripts()).some(({ name }) => name === own);
+  return isThere ? server.script(own) : '';
+}
+
+/** Removes the scripts that are ours, none of which may be active. */
+async function removeOurs(server: ManageSieve): Promise<void> {
+  const there = new Set((await server.scripts()).map(({ name }) => name));
+  for (const name of [BOTH_SCRIPT, RULES_SCRIPT]) if (there.has(name)) await server.remove(name);
 }
 
 /** Rules as the server runs them. A folder that is gone, and criteria that no rule can say, are an error: never left out silently. */
@@ -133,24 +146,18 @@ export async function putRules(
 }
 
 async function takeRulesOff(db: Queryable, account: number, server: ManageSieve, scripts: Scripts): Promise<void> {
-  if (!scripts.running) return;
-  if (scripts.active === BOTH_SCRIPT) {
-    await server.activate(scripts.own ?? '');
-    await server.remove(BOTH_SCRIPT);
-    await server.remove(RULES_SCRIPT);
-  } else if (scripts.active === RULES_SCRIPT) {
-    await server.activate('');
-    await server.remove(RULES_SCRIPT);
-  } else if (scripts.active !== null) {
+  if (scripts.active === BOTH_SCRIPT || scripts.active === RULES_SCRIPT) await server.activate(scripts.own ?? '');
+  else if (scripts.running && scripts.active !== null) {
     const script = marked(scripts.script, []);
     await server.check(script);
     await server.put(scripts.active, script);
   }
+  await removeOurs(server);
   await forgetBefore(db, account);
 }
 
 /** Brings back what was active before our rules were, as it stood there. */
-export async function bringBack(db: Queryable, account: number, server: ManageSieve, scripts: Scripts): Promise<void> {
+export async function bringBack(db: Queryable, account: number, server: ManageSieve): Promise<void> {
   const before = await scriptBefore(db, account);
   if (!before) throw conflict('nothing-to-do', 'There is no script of yours that Tamsel has kept.');
   if (before.name !== null && before.script !== null) {
@@ -162,10 +169,7 @@ export async function bringBack(db: Queryable, account: number, server: ManageSi
     }
   }
   await server.activate(before.name ?? '');
-  if (scripts.active === BOTH_SCRIPT) {
-    await server.remove(BOTH_SCRIPT);
-    await server.remove(RULES_SCRIPT);
-  }
+  await removeOurs(server);
   await forgetBefore(db, account);
 }
 

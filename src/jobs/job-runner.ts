@@ -31,7 +31,7 @@ import { indexAllWords } from './scan/index-words';
 import { scan } from './scan/scan';
 import { failSearch, search } from './search';
 import { SignInNeeded, signInTo } from './sign-in';
-import { askToStop } from './unsubscribe/ask';
+import { askToStop, failAsks } from './unsubscribe/ask';
 import { readWays } from './unsubscribe/read-ways';
 
 const MAX_ATTEMPTS = 8;
@@ -197,7 +197,8 @@ export class JobRunner {
     log.warn({ ...named(job), problem: problem.kind, err: error }, 'a job failed');
     if (job.kind === 'search') return failSearch(this.context, job, problem);
     // These are begun again by themselves, or by whoever wants them.
-    if (['quota-check', 'read-bag', 'read-ways', 'ask-to-stop'].includes(job.kind)) return finishJob(database, job);
+    if (['quota-check', 'read-bag', 'read-ways'].includes(job.kind)) return finishJob(database, job);
+    if (job.kind === 'ask-to-stop') return failAsks(this.context, job, problem);
     if (job.kind === 'repair') return failRepair(this.context, job, problem);
     // What the server says can't be believed, or there is no room here: a person decides whether to go on.
     if (job.kind === 'run' && (problem.kind === 'unreadable-answer' || problem.kind === 'disk-full'))

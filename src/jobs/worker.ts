@@ -127,7 +127,8 @@ export class Worker {
     while (
       (await beginDueScan(this.context)) ||
       (await deleteOverdueDownload(this.context)) ||
-      (await cancelOverdueUpload(this.context))
+      (await cancelOverdueUpload(this.context)) ||
+      (await stepHabit(this.context))
     ) {
       // The next one.
     }
@@ -139,8 +140,7 @@ export class Worker {
       (await sendNotice(this.context)) ||
       (await revokeTokens(this.context)) ||
       (await stepRetention(this.context)) ||
-      (await stepStanding(this.context)) ||
-      (await stepHabit(this.context))
+      (await stepStanding(this.context))
     ) {
       // The next one.
     }

@@ -24,7 +24,6 @@ export async function signaturesOf(
   const end = octets.indexOf('\r\n\r\n');
   const header = octets.subarray(0, end < 0 ? octets.length : end).toString('latin1');
   if ((header.match(/^dkim-signature[ \t]*:/gim) ?? []).length > MAX_SIGNATURES) return undefined;
-  // Signatures of those who passed it on are none of the sender's: without these fields they are not looked for.
   const resolver = new promises.Resolver(PATIENCE);
   if (dns) resolver.setServers(dns);
   const { results } = await dkimVerify(octets, {

@@ -8,7 +8,7 @@ import { join } from 'node:path';
 import { after, before, test } from 'node:test';
 import { createTransport } from 'nodemailer';
 import { SMTPServer, type SMTPServerOptions } from 'smtp-server';
-import { askToStop } from '../../src/jobs/unsubscribe/ask';
+import { askToStop, failAsks } from '../../src/jobs/unsubscribe/ask';
 import { readWays } from '../../src/jobs/unsubscribe/read-ways';
 import { signaturesOf } from '../../src/mail/dkim';
 import { askByOneClick } from '../../src/mail/one-click';
@@ -266,6 +266,8 @@ async function opened(): Promise<{ mailbox: Mailbox; fake: FakeServer }> {
   const mailbox = await Mailbox.open(fake);
   await saveSecret(mailbox.database, mailbox.context.vault, mailbox.account.id, { password: 'kept' });
   Object.assign(mailbox.context, { outbound });
+  // The senders of these tests are on this machine, and so the mail server has to be.
+  Object.assign(mailbox.account, { host: 'localhost' });
   return { mailbox, fake };
 }
 
@@ -362,4 +364,28 @@ test('a worker that dies while it asks leaves it unclear, and asks nobody twice'
     ({ sender }: any) => sender === 'a@one.example',
   );
   assert.deepEqual([first.state, first.problem.kind], ['unclear', 'worker-died']);
+});
+
+test('a mail from outside leads nobody to this machine; what was queued as the work failed can be chosen again', async () => {
+  const { mailbox } = await opened();
+  await mailbox.call('readWays');
+  await work(mailbox);
+  heard.length = 0;
+  const state = async () =>
+    (await mailbox.call('listBulkSenders')).senders.find(({ sender }: any) => sender === 'a@one.example');
+  const ask = () => mailbox.call('askToStop', { senders: ['a@one.example'], expect: 1 });
+  Object.assign(mailbox.account, { host: 'imap.mail.example' });
+  await ask();
+  await work(mailbox);
+  assert.deepEqual([(await state()).state, (await state()).problem.kind, heard.length], ['failed', 'not-reached', 0]);
+  await ask();
+  const { context, database } = mailbox;
+  const job = await takeJob(database, context.worker, 600, { large: true, perHost: 8, suspect: true });
+  assert.ok(job);
+  await failAsks(context, job, { kind: 'internal', detail: 'Something went wrong.' });
+  assert.deepEqual([(await state()).state, (await state()).problem.kind], ['failed', 'internal']);
+  Object.assign(mailbox.account, { host: 'localhost' });
+  await ask();
+  await work(mailbox);
+  assert.deepEqual([(await state()).state, heard.length], ['asked', 1]);
 });

@@ -306,8 +306,9 @@ test('more than was foreseen, or than its number, is asked: in the plan, to be c
   const run = await mailbox.call('startRun', { action: 'trash', lots: [again.lot] });
   await settle(mailbox, 64);
   assert.deepEqual([(await theLot(mailbox)).dates[0].state, (await theLot(mailbox)).dates[0].run], ['done', run.id]);
-  // A number of its own, though the trial foresaw more.
-  await mailbox.call('changeStandingLot', { most: 0 }, parameters);
+  // A number of its own, though the trial foresaw more. The same rhythm is no other one.
+  const kept = await mailbox.call('changeStandingLot', { most: 0, rhythm: MONTHLY }, parameters);
+  assert.equal(kept.state, 'on');
   await settle(mailbox, 95);
   assert.equal((await theLot(mailbox)).dates[0].state, 'asking');
 });

@@ -186,6 +186,13 @@ for (const mode of ['all', '-include'] as const)
     assert.deepEqual([aside.running, aside.rules.length, aside.own], [false, 1, 'other']);
     const restored = await app.call('POST', `${account}/rules/restore`, { expect: aside.mark });
     assert.deepEqual([restored.status, restored.body.rules, restored.body.own], [200, [], 'own']);
+    assert.deepEqual(
+      scriptsOn(setting)
+        .map(({ name }) => name)
+        .sort(),
+      ['other', 'own'],
+      'nothing of ours is left',
+    );
     assert.equal(scriptsOn(setting).find(({ active }) => active)?.script, mode === 'all' ? theirs : `${OWN}# more\r\n`);
   });
 

@@ -8,7 +8,7 @@ import { type Queryable, transaction } from '../../store/database';
 import { tell } from '../../store/events';
 import { type BulkSender, bulkSenders, cameSince } from '../../store/index/bulk-senders';
 import { enqueue, isOpen } from '../../store/jobs';
-import { type Ask, asksOf, queueAsks } from '../../store/plan/asks';
+import { type Ask, asksOf, lockAsks, queueAsks } from '../../store/plan/asks';
 import { conflict, invalid } from '../problem';
 import { route } from '../route';
 
@@ -107,6 +107,7 @@ export const askToStop = route({
   async handle({ environment: { database, log }, account, body }) {
     const wanted = new Set(body.senders);
     await transaction(database, async (client) => {
+      await lockAsks(client, account.id);
       const asks = (await asksOf(client, account.id)).filter(({ sender }) => wanted.has(sender));
       const askable = asks.flatMap(({ sender, ways, authenticity, inJunk }) => {
         const { way } = wayToAsk(ways, authenticity, inJunk);

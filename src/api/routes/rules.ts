@@ -18,7 +18,7 @@ import { criteriaFrom } from '../criteria';
 import type { Environment } from '../environment';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
-import { bringBack, compiled, putRules, type Scripts, withScripts } from '../scripts';
+import { bringBack, compiled, putRules, type Scripts, scriptsOf, withScripts } from '../scripts';
 
 const MOST_RULES = 200;
 const EXAMPLES = 20;
@@ -91,7 +91,7 @@ async function changed(
       await client.query('select 1 from account where id = $1 for no key update', [account.id]);
       await act(client, server, scripts);
     });
-    return withScripts(environment, account, (_, after) => shown(environment.database, account, after));
+    return shown(environment.database, account, await scriptsOf(server));
   });
 }
 
@@ -181,8 +181,8 @@ export const restoreScript = route({
   body: v.object({ expect: Expect }),
   response: s.Rules,
   handle: ({ environment, account, body }) =>
-    changed(environment, account, body.expect, async (client, server, scripts) => {
-      await bringBack(client, account.id, server, scripts);
+    changed(environment, account, body.expect, async (client, server) => {
+      await bringBack(client, account.id, server);
       await store.removeRules(client, account.id);
     }),
 });

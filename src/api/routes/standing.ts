@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util';
 import * as v from 'valibot';
 import { now } from '../../clock/clock';
 import * as s from '../../contract/schemas';
@@ -144,7 +145,7 @@ export const changeStandingLot = route({
       const other =
         (where !== undefined && where !== old.where) ||
         (body.fate !== undefined && body.fate !== old.fate) ||
-        (body.rhythm !== undefined && JSON.stringify(body.rhythm) !== JSON.stringify(old.rhythm));
+        (body.rhythm !== undefined && !isDeepStrictEqual(body.rhythm, old.rhythm));
       await updateStanding(client, account.id, id, {
         ...body,
         ...(where === undefined ? {} : { where }),

@@ -89,8 +89,11 @@ export function hasMarkedPart(script: string): boolean {
 
 function withoutMarkedPart(script: string): string {
   const begin = script.indexOf(BEGIN);
-  const end = script.indexOf(END, begin);
-  if (begin < 0 || end < 0) return script;
+  const end = script.indexOf(END);
+  if (begin < 0 && end < 0) return script;
+  // Marks that somebody has moved tell no more what is ours between them.
+  const isOne = begin >= 0 && end > begin && begin === script.lastIndexOf(BEGIN) && end === script.lastIndexOf(END);
+  if (!isOne) throw new SieveSyntaxError(Math.max(begin, 0), 'one part of Tamsel with both of its marks');
   const before = script.slice(0, begin);
   return before.replace(/\r\n$/, '') + script.slice(end + END.length).replace(/^\r?\n/, '');
 }

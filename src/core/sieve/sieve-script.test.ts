@@ -117,6 +117,10 @@ test('a marked part is put behind require, replaced whole, and taken out without
     assert.equal(withMarkedPart(marked, []), script, 'taken out');
     assert.equal(withMarkedPart(marked, rules), marked, 'replaced');
   }
+  // A mark that somebody has taken away, or doubled: nothing between the others is thrown away.
+  const marked = withMarkedPart('keep;', rules);
+  for (const broken of [marked.replace(/#.*begin.*/, ''), marked.replace(/#.*end --/, ''), marked + marked])
+    assert.throws(() => withMarkedPart(broken, rules), SieveSyntaxError);
   assert.equal(includedOwn(includingScript('own "x"')), 'own "x"');
   assert.equal(includedOwn(includingScript(null)), null);
   for (const changed of ['keep;', `${includingScript('own')}discard;`, 'if {', rulesScript(rules)])

@@ -1,4 +1,5 @@
 import * as clock from '../../clock/clock';
+import { isLoopback } from '../../mail/destination';
 import { discoverSubmission, type SubmissionServer } from '../../mail/discovery/submission';
 import { askByOneClick } from '../../mail/one-click';
 import { type SendAnswer, sendAs } from '../../mail/send';
@@ -6,7 +7,7 @@ import type { Credential } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import { tell } from '../../store/events';
 import { finishJob, type Job } from '../../store/jobs';
-import { type Ask, endAsk, endBroken, takeQueued } from '../../store/plan/asks';
+import { type Ask, endAsk, endBroken, endQueued, lockAsks, takeQueued } from '../../store/plan/asks';
 import type { Turn, WorkContext } from '../context';
 import { fenceOf } from '../fence';
 import { credentialFor, SignInNeeded } from '../sign-in';
@@ -24,8 +25,14 @@ export async function askToStop(context: WorkContext, job: Job, account: Account
     return submission;
   };
   for (;;) {
-    const ask = await fenced((client) => takeQueued(client, account.id));
-    if (!ask) break;
+    // Whoever asks for more holds the same lock, so that what comes as the job ends begins another.
+    const ask = await fenced(async (client) => {
+      await lockAsks(client, account.id);
+      const next = await takeQueued(client, account.id);
+      if (!next) await finishJob(client, job);
+      return next;
+    });
+    if (!ask) return;
     const answer = await askOne(context, account, ask, serverOfMail);
     const isHeard = answer.outcome === 'taken' || answer.outcome === 'unclear';
     await fenced(async (client) => {
@@ -39,7 +46,28 @@ export async function askToStop(context: WorkContext, job: Job, account: Account
     });
     context.log.info({ account: account.id, how: ask.how, outcome: answer.outcome }, 'a sender was asked to stop');
   }
-  await fenced((client) => finishJob(client, job));
+}
+
+/** Asks nobody more of those who wait: somebody has to choose them again. */
+export async function failAsks(
+  context: WorkContext,
+  job: Job,
+  problem: { kind: string; detail: string },
+): Promise<void> {
+  await fenceOf(
+    context,
+    job,
+  )(async (client) => {
+    await lockAsks(client, job.account);
+    await endBroken(client, job.account, clock.now());
+    await endQueued(client, job.account, problem);
+    await finishJob(client, job);
+    await tell(client, job.account, 'level', {});
+  });
+}
+
+function isHere(host: string): boolean {
+  return host === 'localhost' || isLoopback(host);
 }
 
 async function askOne(
@@ -48,7 +76,11 @@ async function askOne(
   { ways, how }: Ask,
   serverOfMail: () => Promise<SubmissionServer | undefined>,
 ): Promise<SendAnswer> {
-  if (how === 'one-click' && ways.oneClick) return askByOneClick(ways.oneClick, context.outbound);
+  if (how === 'one-click' && ways.oneClick) {
+    // Where a mail leads is its sender's to say: to this machine, or its network, only where the mail server is on it too.
+    const allowPrivate = context.outbound.allowPrivate && isHere(account.host);
+    return askByOneClick(ways.oneClick, { ...context.outbound, allowPrivate });
+  }
   if (how !== 'mail' || !ways.mail)
     return { outcome: 'refused', detail: 'It does not say any more how one leaves it.' };
   const server = await serverOfMail();

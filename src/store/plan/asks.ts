@@ -48,6 +48,19 @@ export async function saveWays(
   );
 }
 
+/** Held by who queues senders and by who ends the job that asks them. */
+export async function lockAsks(db: Queryable, account: number): Promise<void> {
+  await db.query('select 1 from account where id = $1 for no key update', [account]);
+}
+
+/** Asks none of those who wait. */
+export async function endQueued(db: Queryable, account: number, problem: Note): Promise<void> {
+  await db.query(`update ask set state = 'failed', problem = $2 where account = $1 and state = 'queued'`, [
+    account,
+    JSON.stringify(problem),
+  ]);
+}
+
 /** Has senders asked; those that are on their way stay so. How many were taken up. */
 export async function queueAsks(
   db: Queryable,
