@@ -129,7 +129,7 @@ export function LessToCome() {
                   <td className="number max-md:hidden">{count(Math.round(sender.messages / 12))}</td>
                   <td className="number">{octets(sender.bytes)}</td>
                   <td className="number max-md:hidden">{forecast ? moved(daysWon(forecast, sender.bytes)) : '–'}</td>
-                  <td className="max-md:hidden">{sender.way ? text.asking.ways[sender.way] : '–'}</td>
+                  <td className="whitespace-nowrap max-md:hidden">{sender.way ? text.asking.ways[sender.way] : '–'}</td>
                   <td className="whitespace-nowrap max-md:hidden">
                     <State sender={sender} />
                   </td>
