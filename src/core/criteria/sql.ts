@@ -30,8 +30,6 @@ export interface PlacesContext {
   /** Ids of the folders that count, and of those among them that are the trash. */
   folders: readonly number[];
   trash: readonly number[];
-  /** As it was at an instant: without what came in then or later, and without these placements. */
-  before?: { instant: Date; without: Ranges } | undefined;
 }
 
 /** A condition over the aliases p (placement), m (message) and, of files, f; its values as parameters. */
@@ -140,17 +138,13 @@ class Compiler {
         ? [`date_trunc('month', pp.received at time zone ${this.parameter(timeZone, 'text')})`]
         : []),
     ];
-    const { before } = places;
-    const past = before
-      ? ` and pp.received < ${this.parameter(before.instant, 'timestamptz')} and not pp.id <@ ${this.parameter(printMultirange(before.without), 'int8multirange')}`
-      : '';
     return `(p.id in (
       select id from (
         select pp.id, case when ${author} = '' then 1 else row_number() over (
           partition by ${groups.join(', ')} order by pp.received desc, pp.id desc) end as place
         from placement pp join message pm on pm.account = pp.account and pm.id = pp.message
         where pp.account = ${this.parameter(places.account, 'bigint')} and pp.gone_at is null
-          and pp.folder = any(${this.parameter(places.folders, 'int[]')})${past}) placed
+          and pp.folder = any(${this.parameter(places.folders, 'int[]')})) placed
       where place ${sqlOrder(op)} ${this.parameter(wanted, 'numeric')}))`;
   }
 

@@ -1,8 +1,7 @@
-import { criteriaToSql } from '../../core/criteria/sql';
+import { criteriaToSql, type SqlContext } from '../../core/criteria/sql';
 import type { Criteria } from '../../core/criteria/tree';
 import { mentionsGuarded } from '../../core/guards/guards';
 import { trashFolders } from '../../core/mailbox/folders';
-import { printMultirange, type Ranges } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
 import type { Queryable } from '../database';
 import { fileIdsOf } from './files';
@@ -19,14 +18,6 @@ export interface Selection {
   sql: string;
   values: unknown[];
   folders: StoredFolder[];
-}
-
-/** The mailbox as it was, as far as what is there now tells. */
-export interface Past {
-  /** Without what came in then or later. */
-  instant: Date;
-  /** Without these placements. */
-  without: Ranges;
 }
 
 /** Ids of the folders of a scope. Views that repeat mail are in none. */
@@ -49,9 +40,8 @@ export async function select(
   scope: Scope,
   now: Date,
   withMessage: boolean,
-  past?: Past,
 ): Promise<Selection> {
-  return selection(db, account, criteria, scope, now, withMessage, false, past);
+  return selection(db, account, criteria, scope, now, withMessage, false);
 }
 
 /** Compiles criteria of files within a scope: a query over f (file), p and m, a row a file and placement of its message. */
@@ -61,9 +51,30 @@ export async function selectFiles(
   criteria: Criteria,
   scope: Scope,
   now: Date,
-  past?: Past,
 ): Promise<Selection> {
-  return selection(db, account, criteria, scope, now, true, true, past);
+  return selection(db, account, criteria, scope, now, true, true);
+}
+
+/** What criteria are read against: the folders, what guards keep and what the server found, as they are now. */
+export async function contextOf(
+  db: Queryable,
+  account: Account,
+  criteria: Criteria,
+  now: Date,
+  ofFiles: boolean,
+): Promise<SqlContext & { folders: StoredFolder[] }> {
+  const folders = await foldersOf(db, account.id);
+  const trash = trashFolders(folders, account.settings.trashFolder).map(({ id }) => id);
+  return {
+    now,
+    timeZone: account.settings.timeZone,
+    folders,
+    texts: await textsFound(db, account.id, criteria),
+    guarded: mentionsGuarded(criteria) ? (await guardedNow(db, account, now)).members : [],
+    words: (await hasAllWords(db, account.id)) ? account.id : null,
+    places: { account: account.id, folders: foldersInScope(folders, 'all', null), trash },
+    ofFiles,
+  };
 }
 
 async function selection(
@@ -74,33 +85,17 @@ async function selection(
   now: Date,
   withMessage: boolean,
   ofFiles: boolean,
-  past?: Past,
 ): Promise<Selection> {
-  const folders = await foldersOf(db, account.id);
-  const trash = trashFolders(folders, account.settings.trashFolder).map(({ id }) => id);
-  const context = {
-    now,
-    timeZone: account.settings.timeZone,
-    folders,
-    texts: await textsFound(db, account.id, criteria),
-    guarded: mentionsGuarded(criteria) ? (await guardedNow(db, account, now)).members : [],
-    words: (await hasAllWords(db, account.id)) ? account.id : null,
-    places: { account: account.id, folders: foldersInScope(folders, 'all', null), trash, before: past },
-    ofFiles,
-  };
+  const context = await contextOf(db, account, criteria, now, ofFiles);
+  const { folders } = context;
   const condition = criteriaToSql(criteria, context, 3);
   const values = [account.id, foldersInScope(folders, scope, account.settings.trashFolder), ...condition.values];
-  let then = '';
-  if (past) {
-    values.push(past.instant, printMultirange(past.without));
-    then = `and p.received < $${values.length - 1}::timestamptz and not p.id <@ $${values.length}::int8multirange `;
-  }
   const join =
     withMessage || condition.readsMessage ? 'join message m on m.account = p.account and m.id = p.message' : '';
   const [from, to] = fileIdsOf('p.message');
   const files = ofFiles ? `join file f on f.account = p.account and f.id >= ${from} and f.id < ${to}` : '';
   return {
-    sql: `from placement p ${join} ${files} where p.account = $1::bigint and p.gone_at is null and p.folder = any($2::int[]) ${then}and ${condition.text}`,
+    sql: `from placement p ${join} ${files} where p.account = $1::bigint and p.gone_at is null and p.folder = any($2::int[]) and ${condition.text}`,
     values,
     folders,
   };
