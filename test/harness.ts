@@ -56,7 +56,11 @@ export async function freshDatabase(): Promise<{ url: string; database: Database
   if (!base || !superuser) {
     if (!ownCluster) {
       ownCluster = Cluster.start(temporaryFolder(), ['-c', 'fsync=off']);
-      later(async () => (await ownCluster)?.stop());
+      later(async () => {
+        const running = ownCluster;
+        ownCluster = undefined;
+        await (await running)?.stop();
+      });
     }
     base = (await ownCluster).url('');
     superuser = (await ownCluster).superuserUrl('');
