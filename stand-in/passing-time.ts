@@ -6,6 +6,9 @@ import type { Scenario } from './scenario/mailbox';
 const DAY = 86_400;
 const YEAR = 365 * DAY;
 
+/** Years in which as many files come as there are at the start. */
+const FILES_DOUBLE = 10;
+
 /** What came while time was moved on. */
 export interface Delivered {
   /** Days by which the clock is ahead of the machine's. */
@@ -18,7 +21,7 @@ export interface Delivered {
 
 /**
  * Moves the demo's time on. The mail of the scenario's last year comes again in each year after it, at the same time of the year,
- * but for that of senders who were asked to stop and heard it.
+ * but for that of senders who were asked to stop and heard it. Files come too, and share the limit.
  */
 export class PassingTime {
   private ahead = 0;
@@ -33,6 +36,7 @@ export class PassingTime {
     private readonly file: string | undefined,
   ) {
     if (file && existsSync(file)) this.ahead = Number(readFileSync(file, 'utf8')) || 0;
+    this.addFiles(this.ahead);
   }
 
   moveOn(days: number): Delivered {
@@ -68,7 +72,12 @@ export class PassingTime {
       delivered.messages++;
       delivered.bytes += octets.length;
     }
+    this.addFiles(days * DAY);
     return delivered;
+  }
+
+  private addFiles(seconds: number): void {
+    this.mailbox.addFiles(Math.round((this.scenario.notMail * seconds) / (FILES_DOUBLE * YEAR)));
   }
 
   /** The same message as another one: with a date and an identifier of its own. */

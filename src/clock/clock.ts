@@ -5,8 +5,13 @@ import { readFileSync } from 'node:fs';
  * TAMSEL_CLOCK_FILE names, says by how many seconds it is ahead. Leases, sessions and limits go by the machine's alone.
  */
 export function now(): Date {
+  return new Date(Date.now() + ahead());
+}
+
+/** Milliseconds by which that time is ahead of the machine's. */
+export function ahead(): number {
   const file = process.env.TAMSEL_CLOCK_FILE;
-  return new Date(Date.now() + (file ? offsetIn(file) : 0));
+  return file ? offsetIn(file) : 0;
 }
 
 function offsetIn(file: string): number {

@@ -229,8 +229,10 @@ export const Forecast = v.object({
   complete: v.boolean(),
   /** Months that are over, the oldest first: what came in then and is still there, the trash left out. */
   months: v.array(v.object({ from: Timestamp, messages: count, bytes: count })),
-  /** Of one month; null by less than three months. */
+  /** Of one month, of mail and what is not mail together; null by less than three months. */
   growth: v.nullable(v.object({ bytes: Monthly, messages: Monthly, months: count })),
+  /** What the server's figure holds beyond the mail, and its growth by readings; that is null by less than four months of them: then it counts as staying as it is. */
+  notMail: v.object({ bytes: count, growth: v.nullable(v.object({ mean: count, spread: count, months: count })) }),
   /** Of each category in one month. */
   categories: v.array(v.object({ category: Category, messages: count, bytes: count })),
   /** `sending`: the host sends nothing more. `receiving`: nothing comes in. Each where it is known at how much. */

@@ -1,11 +1,12 @@
 import { CATEGORIES } from '../core/categories/categories';
 import { course, fullAt } from '../core/forecast/full';
-import { type Growth, growthOf, MOST_MONTHS } from '../core/forecast/growth';
+import { type Growth, growthOf, growthOfHeld, MOST_MONTHS, together } from '../core/forecast/growth';
 import { pastMonths } from '../core/forecast/months';
 import { monthlyOf } from '../core/standing/trial';
 import type { Account } from '../store/access/accounts';
 import type { Database } from '../store/database';
 import { monthsOfMail } from '../store/index/inflow';
+import { notMailByMonth } from '../store/index/readings';
 import { accountLevel } from '../store/plan/level';
 import { type StandingLot, standingLots } from '../store/plan/standing';
 
@@ -20,7 +21,11 @@ export async function forecastOf(database: Database, account: Account, now: Date
   const complete = level.unread === 0;
   // What was not read yet would count as never having come.
   const months = complete ? await monthsOfMail(database, account, starts) : [];
-  const bytes = growthOf(months.map((month) => month.bytes));
+  const mail = growthOf(months.map((month) => month.bytes));
+  // A month's gain needs the month before, too.
+  const held = await notMailByMonth(database, account.id, pastMonths(now, MOST_MONTHS + 1, timeZone));
+  const notMail = growthOfHeld(held);
+  const bytes = mail && together(mail, notMail);
   const messages = growthOf(months.map((month) => month.messages));
   const { used, limit, reading } = level;
   const lots = (await standingLots(database, account.id)).filter(({ trial, state }) => trial && state !== 'off');
@@ -40,6 +45,10 @@ export async function forecastOf(database: Database, account: Account, now: Date
       bytes: month.bytes,
     })),
     growth: bytes && messages ? { bytes: rounded(bytes), messages: rounded(messages), months: bytes.months } : null,
+    notMail: {
+      bytes: Math.max(0, level.other),
+      growth: notMail ? { ...rounded(notMail), months: notMail.months } : null,
+    },
     categories: bytes
       ? CATEGORIES.map((category) => ({
           category,

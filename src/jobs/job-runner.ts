@@ -6,6 +6,7 @@ import { canSignIn } from '../store/access/credentials';
 import { bagById, updateBag } from '../store/archive/bags';
 import { type Database, isDatabaseTrouble, type Queryable } from '../store/database';
 import { tell } from '../store/events';
+import { noteCounted } from '../store/index/readings';
 import { scanById, updateScan } from '../store/index/scans';
 import {
   finishJob,
@@ -167,6 +168,7 @@ export class JobRunner {
 
   /** What nobody waits for once a scan is done, and no server is needed for. */
   private async endScan(job: Job, account: Account): Promise<void> {
+    await noteCounted(this.context.database, account.id);
     await indexAllWords(this.context, job);
     // Before the job is over: what has to be looked at again is put off in here.
     await confirmQuota(this.context.database, this.context.vault, account);

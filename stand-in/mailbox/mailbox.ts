@@ -70,7 +70,7 @@ export class Mailbox {
     this.note();
   }
 
-  private readonly notMail: number;
+  private notMail: number;
 
   /** Told every change before it is made; for checks. */
   watcher: ((changes: readonly Change[]) => void) | undefined;
@@ -88,6 +88,12 @@ export class Mailbox {
     let used = this.notMail;
     for (const folder of this.folders.values()) if (folder !== this.everyMessage) used += folder.bytes;
     return used;
+  }
+
+  /** Files come to what shares the limit with mail, as far as there is room. */
+  addFiles(octets: number): void {
+    this.notMail += Math.max(0, Math.min(octets, this.limit - this.usedNow()));
+    this.note();
   }
 
   messageCount(): number {

@@ -18,6 +18,10 @@ async function opened(fake: FakeServer): Promise<Mailbox> {
   return mailbox;
 }
 
+async function mailTotal({ database }: Mailbox): Promise<number> {
+  return Number((await database.query('select sum(size) as bytes from placement where gone_at is null')).rows[0].bytes);
+}
+
 function serverOf(months: number): FakeServer {
   const fake = new FakeServer();
   fake.add('INBOX', 'inbox', [
@@ -52,6 +56,38 @@ test('what came in and stayed is told by whole months: the trash and repeated vi
     1_100,
   );
   assert.deepEqual(course[0], { low: used, likely: used, high: used });
+});
+
+test('what is not mail grows by readings: the middle one of each month, and none before four months of them', async () => {
+  const mailbox = await opened(serverOf(6));
+  const { database, account } = mailbox;
+  const mail = await mailTotal(mailbox);
+  await database.query('delete from reading');
+  const read = (back: number, used: number, mail: number | null) =>
+    database.query('insert into reading (account, at, used, storage_limit, counted) values ($1, $2, $3, 900000, $4)', [
+      account.id,
+      inMonth(back),
+      used,
+      mail,
+    ]);
+  for (const back of [5, 4, 3]) await read(back, mail + 10_000 - back * 700, mail);
+  const told = async () => (await mailbox.call('getForecast')).notMail;
+  assert.equal((await told()).growth, null);
+  const before = (await mailbox.call('getForecast')).growth.bytes.mean;
+  await read(2, mail + 8_600, mail);
+  // One that lagged behind a purge, and one whose scan never ended.
+  await read(2, mail + 88_000, mail);
+  await read(2, mail + 8_599, mail);
+  await read(2, mail + 70_000, null);
+  await read(0, mail + 9_300, mail);
+  assert.deepEqual(await told(), {
+    bytes: 9_300,
+    growth: { mean: 700, spread: 0, months: 3 },
+  });
+  const after = await mailbox.call('getForecast');
+  assert.equal(after.growth.bytes.mean, before + 700);
+  const { low, high, likely } = after.course[1];
+  assert.deepEqual([low <= likely, high >= likely, likely], [true, true, mail + 9_300 + before + 700]);
 });
 
 test('when it is full follows the limit, and what the host does before; nothing is told by less than three months', async () => {

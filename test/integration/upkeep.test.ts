@@ -139,6 +139,14 @@ test('two years with standing lots and senders that were asked: each date once, 
     );
   }
   await scannedAnew(app, account);
+  // Scans on each date told how what is not mail grows: as much as there was comes in ten years.
+  const { notMail } = (await app.call('GET', `${account}/forecast`)).body;
+  const grows = (told.notMail / 10 / 365) * (365.2425 / 12);
+  assert.ok(
+    Math.abs(notMail.growth.mean / grows - 1) < 0.1 && notMail.growth.months >= 10,
+    `${JSON.stringify(notMail)}, and ${grows} came`,
+  );
+  assert.ok(Math.abs(notMail.bytes / (told.notMail * 1.2) - 1) < 0.01, `${notMail.bytes} are not mail`);
   const after = (await bulk()).senders.filter(({ askedAt }: { askedAt?: string }) => askedAt);
   let quiet = 0;
   let loud = 0;

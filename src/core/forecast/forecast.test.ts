@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
 import { course, fullAt, HORIZON_MONTHS } from './full';
-import { grownBy, growthOf } from './growth';
+import { grownBy, growthOf, growthOfHeld, together } from './growth';
 
 const NOW = new Date('2026-11-20T12:00:00Z');
 
@@ -59,6 +59,19 @@ test('the range holds what is to come about four times in five, and two in three
       }
       assert.ok(within / trials > (kind === 2 ? 0.6 : 0.72), `kind ${kind}, ${ahead} months ahead: ${within / trials}`);
     }
+});
+
+test('what is held grows by its differences; months that nobody looked at get equal parts', () => {
+  assert.equal(growthOfHeld([]), undefined);
+  assert.equal(growthOfHeld([100, 110, 120]), undefined, 'two differences are too few');
+  assert.deepEqual(growthOfHeld([100, 110, 120, 130]), { mean: 10, spread: 0, months: 3 });
+  assert.deepEqual(growthOfHeld([null, 100, null, null, 130, null]), { mean: 10, spread: 0, months: 3 });
+  assert.equal(growthOfHeld([400, 300, 200, 100])?.mean, 0, 'what shrinks is not promised to go on shrinking');
+  const held = growthOfHeld([0, 10, 40, 60]) as NonNullable<ReturnType<typeof growthOf>>;
+  assert.deepEqual([held.mean, held.spread], [20, 10]);
+  const mail = { mean: 100, spread: 24, months: 12 };
+  assert.deepEqual(together(mail, held), { mean: 120, spread: 26, months: 3 });
+  assert.equal(together(mail, undefined), mail);
 });
 
 test('a date is where the course crosses the limit, and earlier is never later', () => {

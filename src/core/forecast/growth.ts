@@ -54,6 +54,34 @@ export function grownBy({ mean, spread, months }: Growth, after: number): Range 
   return { low: Math.max(0, likely - either), likely, high: likely + either };
 }
 
+/**
+ * Learns from how much was held in each month that is over, the oldest first; null where nobody looked. What was gained between
+ * two looks came in equal parts in the months between them. What only shrinks does not grow: nobody promises that it goes on.
+ *
+ * @returns undefined where there are too few.
+ */
+export function growthOfHeld(held: readonly (number | null)[]): Growth | undefined {
+  const gains: number[] = [];
+  let last: { month: number; amount: number } | undefined;
+  for (const [month, amount] of held.entries()) {
+    if (amount === null) continue;
+    if (last) gains.push(...Array(month - last.month).fill((amount - last.amount) / (month - last.month)));
+    last = { month, amount };
+  }
+  const growth = growthOf(gains);
+  return growth && { ...growth, mean: Math.max(0, growth.mean) };
+}
+
+/** Two that grow beside each other, independently; by the fewer months of the two. */
+export function together(one: Growth, other: Growth | undefined): Growth {
+  if (!other) return one;
+  return {
+    mean: one.mean + other.mean,
+    spread: Math.hypot(one.spread, other.spread),
+    months: Math.min(one.months, other.months),
+  };
+}
+
 /** Linear between the two that are nearest. */
 function quantile(sorted: readonly number[], share: number): number {
   const at = (sorted.length - 1) * share;

@@ -9,9 +9,9 @@ import { count, monthAndYear } from '../../ui/text/format';
 export function WhatComesIn({ forecast }: { forecast: Forecast }) {
   const { octets } = useFigures();
   const { settings } = useAccount();
-  const { dates, categories, growth } = forecast;
+  const { dates, categories, growth, notMail } = forecast;
   const by = [...categories].sort((a, b) => b.bytes - a.bytes).filter(({ bytes }) => bytes > 0);
-  const most = by[0]?.bytes ?? 1;
+  const most = Math.max(1, by[0]?.bytes ?? 0, notMail.growth?.mean ?? 0);
   return (
     <section className="card" aria-labelledby="comes-in">
       {dates.length > 0 && (
@@ -52,12 +52,29 @@ export function WhatComesIn({ forecast }: { forecast: Forecast }) {
                 </td>
               </tr>
             ))}
+            {notMail.growth && (
+              <tr>
+                <td>{text.upkeep.notMail}</td>
+                <td />
+                <td className="number whitespace-nowrap">{octets(notMail.growth.mean)}</td>
+                <td className="w-20">
+                  <Bar share={notMail.growth.mean / most} />
+                </td>
+              </tr>
+            )}
           </tbody>
         </table>
       ) : (
         growth && <p className="note">{text.upkeep.nothingYet}</p>
       )}
       <p className="note mt-2">{text.upkeep.note}</p>
+      {notMail.bytes > 0 && (
+        <p className="note mt-1">
+          {notMail.growth
+            ? text.upkeep.notMailBy(notMail.growth.months)
+            : text.upkeep.notMailUnknown(octets(notMail.bytes))}
+        </p>
+      )}
     </section>
   );
 }

@@ -336,6 +336,11 @@ export const en = {
     category: 'Category',
     comesIn: 'What comes in and stays, a month',
     nothingYet: 'Nothing came in during these months.',
+    notMail: 'Not mail',
+    notMailBy: (months: number) =>
+      `What is not mail grows by this as the server’s figure told in ${months} months. Where it shrank, it counts as staying.`,
+    notMailUnknown: (bytes: string) =>
+      `${bytes} of what is used is not mail. It counts as staying as it is, until four months of readings tell how it grows.`,
     changes: 'What each would change',
     asItGoes: 'as it goes now',
     with: (label: string) => `+ ${label}`,
