@@ -33,12 +33,14 @@ export const DOVECOT_OPERATOR = { user: 'warden', password: 'keys and lists' };
  * @param hide capabilities that it does not offer, though it has them.
  * @param introspection where it may ask about access tokens (RFC 7662), with a name and a password.
  * @param rules whether it runs Sieve on delivery, and takes scripts over ManageSieve; with `-include`, without that extension.
+ * @param further settings.
  */
 export async function startDovecot(
   quotaMiB: number,
   hide: readonly string[] = [],
   introspection?: string,
   rules?: 'all' | '-include',
+  further = '',
 ): Promise<Dovecot> {
   const base = temporaryFolder();
   chmodSync(base, 0o755);
@@ -63,7 +65,7 @@ export async function startDovecot(
   const start = async (more: string) => {
     const forTokens = introspection ? takingTokens(base, introspection) : '';
     const forRules = rules ? withRules(sievePort, rules) : '';
-    writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + forTokens + forRules + more);
+    writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + forTokens + forRules + further + more);
     const server = spawn('/usr/sbin/dovecot', ['-F', '-c', file], { stdio: 'ignore' });
     await until(() => answers(plainPort), 90);
     return server;

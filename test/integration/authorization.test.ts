@@ -3,6 +3,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { connectImap } from '../../src/mail/imap/connect';
+import { ManageSieve } from '../../src/mail/managesieve/client';
 import type { MailProblem } from '../../src/mail/problem';
 import { Vault } from '../../src/store/access/vault';
 import { type AuthorizationServer, MAIL_HOST, SECRET_CLIENTS } from '../../stand-in/authorization/server';
@@ -237,11 +238,11 @@ test('tokens that run out during a scan and a run are renewed, by one asker at a
   assert.deepEqual(new Set(renewed), new Set(['refresh_token given']));
 });
 
-test('Dovecot takes what our OAUTHBEARER and XOAUTH2 say, by the introspection of the authorization server', async () => {
+test('Dovecot takes what our OAUTHBEARER and XOAUTH2 say, for mail and for rules, by the introspection of the authorization server', async () => {
   const authorization = await startAuthorization({}, new Map([[DOVECOT_USER, DOVECOT_PASSWORD]]));
   const { host: place } = new URL(authorization.issuer);
   const introspection = `http://${MAIL_HOST.id}:${MAIL_HOST.secret}@${place}/token/introspection`;
-  const dovecot = await startDovecot(10, [], introspection);
+  const dovecot = await startDovecot(10, [], introspection, 'all');
   const app = await App.start({ env: { TAMSEL_AUTHORIZATION_FILE: authorizationFile(authorization.issuer) } });
   const at = { host: '127.0.0.1', port: dovecot.plainPort, security: 'none', user: DOVECOT_USER } as const;
   const { url, cookie } = await begun(app, at);
@@ -264,6 +265,19 @@ test('Dovecot takes what our OAUTHBEARER and XOAUTH2 say, by the introspection o
     const kind = { kind: 'token-refused' };
     await assert.rejects(connectImap({ ...at, port: relay.port, token: 'made-up' }, outbound), kind);
     await assert.rejects(connectImap({ ...at, port: relay.port, user: 'somebody', token }, outbound), kind);
+  }
+  // The same for rules.
+  for (const hide of ['', ' OAUTHBEARER']) {
+    const relay = await Relay.before(dovecot.sievePort);
+    relay.unsaid = hide;
+    const connecting = (shown: string, user: string = DOVECOT_USER) =>
+      ManageSieve.connect({ ...at, port: relay.port }, user, { token: shown }, outbound);
+    const server = await connecting(token);
+    assert.deepEqual(await server.scripts(), []);
+    await server.close();
+    assert.ok(relay.said.startsWith(`AUTHENTICATE "${hide ? 'XOAUTH2' : 'OAUTHBEARER'}"`), relay.said);
+    await assert.rejects(connecting('made-up'), { kind: 'token-refused' });
+    await assert.rejects(connecting(token, 'somebody'), { kind: 'token-refused' });
   }
 });
 

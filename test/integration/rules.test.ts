@@ -7,6 +7,7 @@ import { rulesScript, withMarkedPart } from '../../src/core/sieve/script';
 import { ManageSieve } from '../../src/mail/managesieve/client';
 import { DOVECOT_PASSWORD, DOVECOT_USER, type Dovecot, deliverTo, startDovecot } from '../dovecot';
 import { App, cleanUp, demoScenario, ROOT, temporaryFolder, USER } from '../harness';
+import { Relay } from '../relay';
 
 after(cleanUp);
 
@@ -216,4 +217,30 @@ test('what is rendered compiles with sievec, with names and labels of any kind',
   }
   assert.equal(withMarkedPart(withMarkedPart(OWN, rules), []), OWN);
   assert.equal(withMarkedPart(withMarkedPart(OWN, rules), rules), withMarkedPart(OWN, rules));
+});
+
+test('one signs in for rules by SCRAM, with which the password stays here, else by PLAIN; a wrong one is refused', async () => {
+  const dovecot = await startDovecot(10, [], undefined, 'all', 'auth_mechanisms = plain scram-sha-256\n');
+  for (const [hide, said] of [
+    ['', 'SCRAM-SHA-256'],
+    [' SCRAM-SHA-256', 'PLAIN'],
+  ] as const) {
+    const relay = await Relay.before(dovecot.sievePort);
+    relay.unsaid = hide;
+    const connecting = (password: string) =>
+      ManageSieve.connect(
+        { host: '127.0.0.1', port: relay.port, security: 'none' },
+        DOVECOT_USER,
+        { password },
+        { allowPrivate: true, caFile: undefined },
+      );
+    const server = await connecting(DOVECOT_PASSWORD);
+    await server.put('own', OWN);
+    assert.equal(await server.script('own'), OWN);
+    await server.close();
+    assert.ok(relay.said.startsWith(`AUTHENTICATE "${said}"`), relay.said);
+    const sent = Buffer.from(`\0${DOVECOT_USER}\0${DOVECOT_PASSWORD}`).toString('base64');
+    assert.equal(relay.said.includes(sent), said === 'PLAIN');
+    await assert.rejects(connecting('wrong'), { kind: 'password-refused' });
+  }
 });

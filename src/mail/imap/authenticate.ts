@@ -1,6 +1,5 @@
 import { MailProblem } from '../problem';
-import { oauthBearer, xoauth2 } from '../sasl/bearer';
-import { ScramClient, ScramFailure } from '../sasl/scram';
+import { type Mechanism, passwordMechanism, tokenMechanism } from '../sasl/mechanism';
 import type { Access, Credential } from '../server';
 import type { SigningIn } from './channel/library';
 
@@ -38,8 +37,8 @@ function asRefusal(error: unknown): unknown {
 async function showPassword(session: SigningIn, identity: Identity, host: string): Promise<void> {
   const has = (capability: string) => session.capabilities.has(capability);
   const forAnother = identity.signInAs !== undefined;
-  if (has('AUTH=SCRAM-SHA-256')) return scram(session, identity, host);
-  if (has('AUTH=PLAIN')) return exchange(session, 'PLAIN', async () => plain(identity));
+  const mechanism = passwordMechanism((name) => has(`AUTH=${name}`), identity, host);
+  if (mechanism) return exchange(session, mechanism);
   if (!forAnother && !has('LOGINDISABLED')) return login(session, identity);
   if (!forAnother && has('AUTH=LOGIN')) return saslLogin(session, identity);
   if (offered(session).length > 0)
@@ -53,12 +52,8 @@ async function showPassword(session: SigningIn, identity: Identity, host: string
 }
 
 async function showToken(session: SigningIn, access: Extract<Access, { token: string }>): Promise<void> {
-  const has = (mechanism: string) => session.capabilities.has(`AUTH=${mechanism}`);
-  // What the server answers to a token that it refuses is a challenge, which wants an answer (RFC 7628 §3.2.3).
-  if (has('OAUTHBEARER'))
-    return exchange(session, 'OAUTHBEARER', async (challenge) => (challenge === '' ? oauthBearer(access) : '\x01'));
-  if (has('XOAUTH2'))
-    return exchange(session, 'XOAUTH2', async (challenge) => (challenge === '' ? xoauth2(access) : ''));
+  const mechanism = tokenMechanism((name) => session.capabilities.has(`AUTH=${name}`), access);
+  if (mechanism) return exchange(session, mechanism);
   throw noMechanism(session, access.host, 'with an authorization');
 }
 
@@ -72,11 +67,6 @@ function offered(session: SigningIn): string[] {
   return [...session.capabilities].filter((name) => name.startsWith('AUTH=')).map((name) => name.slice(5));
 }
 
-/** The message of SASL PLAIN: authorization identity, user and password. */
-function plain({ user, password, signInAs }: Identity): string {
-  return signInAs === undefined ? `\0${user}\0${password}` : `${user}\0${signInAs}\0${password}`;
-}
-
 async function login(session: SigningIn, { user, password }: Identity): Promise<void> {
   await session.command('LOGIN', [
     { type: 'STRING', value: user },
@@ -87,50 +77,23 @@ async function login(session: SigningIn, { user, password }: Identity): Promise<
 /** Common practice: an expired draft, by which some servers ask for the name and then for the password. */
 async function saslLogin(session: SigningIn, { user, password }: Identity): Promise<void> {
   const answers = [user, password];
-  await exchange(session, 'LOGIN', async () => answers.shift() ?? '', false);
-}
-
-async function scram(session: SigningIn, { user, password, signInAs }: Identity, host: string): Promise<void> {
-  const client = new ScramClient(signInAs ?? user, password, signInAs === undefined ? '' : user);
-  let turn = 0;
-  let isProven = false;
-  try {
-    await exchange(session, 'SCRAM-SHA-256', async (challenge) => {
-      turn++;
-      if (turn === 1) return client.first();
-      if (turn === 2) return client.final(challenge);
-      client.verify(challenge);
-      isProven = true;
-      return '';
-    });
-    if (!isProven) throw new ScramFailure('no proof that it knows the password');
-  } catch (error) {
-    if (!(error instanceof ScramFailure)) throw error;
-    throw new MailProblem(
-      'server-not-proven',
-      `${host} did not prove that it knows the password, so nothing more was said to it: it sent ${error.message}.`,
-      { cause: error },
-    );
-  }
+  const mechanism = { name: 'LOGIN', respond: async () => answers.shift() ?? '', end: () => undefined };
+  await exchange(session, mechanism, false);
 }
 
 /**
  * AUTHENTICATE: answers each challenge of the server's, both in base64; the first of them, which is empty where the mechanism
  * begins with us, at once where the server lets that (SASL-IR, RFC 4959).
  */
-async function exchange(
-  session: SigningIn,
-  mechanism: string,
-  respond: (challenge: string) => Promise<string>,
-  beginsWithUs = true,
-): Promise<void> {
+async function exchange(session: SigningIn, mechanism: Mechanism, beginsWithUs = true): Promise<void> {
   const first =
     beginsWithUs && session.capabilities.has('SASL-IR')
-      ? [{ type: 'ATOM', value: base64(await respond('')), sensitive: true } as const]
+      ? [{ type: 'ATOM', value: base64(await mechanism.respond('')), sensitive: true } as const]
       : [];
-  await session.command('AUTHENTICATE', [{ type: 'ATOM', value: mechanism }, ...first], async (challenge) =>
-    base64(await respond(Buffer.from(challenge, 'base64').toString('utf8'))),
+  await session.command('AUTHENTICATE', [{ type: 'ATOM', value: mechanism.name }, ...first], async (challenge) =>
+    base64(await mechanism.respond(Buffer.from(challenge, 'base64').toString('utf8'))),
   );
+  mechanism.end();
 }
 
 function base64(text: string): string {

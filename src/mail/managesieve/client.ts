@@ -4,7 +4,7 @@ import { checkedAddress, isLoopback } from '../destination';
 import { isAdmitted } from '../only-servers';
 import { type OutboundConfig, trustOf } from '../outbound-config';
 import { MailProblem } from '../problem';
-import { oauthBearer, xoauth2 } from '../sasl/bearer';
+import { passwordMechanism, tokenMechanism } from '../sasl/mechanism';
 import type { Credential } from '../server';
 import { type Answer, AnswerReader } from './wire';
 
@@ -26,6 +26,7 @@ export class ManageSieve {
     private readonly socket: Socket,
     private readonly reader: AnswerReader,
     private readonly host: string,
+    private readonly port: number,
     private capabilities: ReadonlyMap<string, string>,
   ) {}
 
@@ -43,7 +44,7 @@ export class ManageSieve {
     if (security === 'none' && !isLoopback(address))
       throw new MailProblem('plain-text-not-allowed', `${host} is not on this machine, so it has to be used with TLS.`);
     const socket = connectPlain({ host: address, port });
-    let client = new ManageSieve(socket, new AnswerReader(socket, host, PATIENCE_MS), host, new Map());
+    let client = new ManageSieve(socket, new AnswerReader(socket, host, PATIENCE_MS), host, port, new Map());
     try {
       client.capabilities = capabilitiesOf(await client.reader.answer());
       if (security === 'starttls') client = await client.secured(outbound);
@@ -116,28 +117,37 @@ export class ManageSieve {
     });
     const reader = new AnswerReader(socket, this.host, PATIENCE_MS);
     // RFC 5804 §2.2: capabilities are told anew, and those before are forgotten.
-    return new ManageSieve(socket, reader, this.host, capabilitiesOf(await reader.answer()));
+    return new ManageSieve(socket, reader, this.host, this.port, capabilitiesOf(await reader.answer()));
   }
 
   private async signIn(user: string, credential: Credential): Promise<void> {
     const offered = (this.capabilities.get('SASL') ?? '').toUpperCase().split(/\s+/);
-    const initial = (): [string, string] | undefined => {
-      if ('token' in credential) {
-        const access = { user, token: credential.token, host: this.host, port: SIEVE_PORT, security: 'tls' as const };
-        if (offered.includes('OAUTHBEARER')) return ['OAUTHBEARER', oauthBearer(access)];
-        return offered.includes('XOAUTH2') ? ['XOAUTH2', xoauth2(access)] : undefined;
-      }
-      const { password, signInAs } = credential;
-      const message = signInAs === undefined ? `\0${user}\0${password}` : `${user}\0${signInAs}\0${password}`;
-      return offered.includes('PLAIN') ? ['PLAIN', message] : undefined;
-    };
-    const chosen = initial();
-    if (!chosen)
+    const offers = (name: string) => offered.includes(name);
+    const mechanism =
+      'token' in credential
+        ? tokenMechanism(offers, { user, token: credential.token, host: this.host, port: this.port })
+        : passwordMechanism(offers, { user, ...credential }, this.host);
+    if (!mechanism)
       throw new MailProblem('no-mechanism', `${this.host} offers no way to sign in for rules that Tamsel knows.`);
-    const [mechanism, message] = chosen;
-    const answer = await this.send(`AUTHENTICATE "${mechanism}" ${literal(Buffer.from(message).toString('base64'))}`);
+    const respond = async (challenge: string) =>
+      literal(
+        Buffer.from(await mechanism.respond(Buffer.from(challenge, 'base64').toString('utf8'))).toString('base64'),
+      );
+    this.socket.write(`AUTHENTICATE "${mechanism.name}" ${await respond('')}\r\n`);
+    const answer = await this.reader.answer(async (challenge) => {
+      this.socket.write(`${await respond(challenge)}\r\n`);
+    });
+    if (answer.status === 'OK') {
+      // What a mechanism says last comes along with the word that it went well (RFC 5804 §2.1).
+      const last = /^SASL\s+"([^"]*)"$/i.exec(answer.code)?.[1];
+      if (last) await respond(last);
+      mechanism.end();
+    }
     if (answer.status !== 'OK')
-      throw new MailProblem('password-refused', `${this.host} refused the sign-in for rules: ${answer.text}`);
+      throw new MailProblem(
+        'token' in credential ? 'token-refused' : 'password-refused',
+        `${this.host} refused the sign-in for rules: ${answer.text}`,
+      );
     const told = capabilitiesOf(answer);
     if (told.size > 0) this.capabilities = told;
   }

@@ -7,7 +7,7 @@ export type Value = { string: string } | { atom: string };
 /** Lines that make up one answer: those before the last, and the last, which says how it went (RFC 5804 §1.2). */
 export interface Answer {
   status: 'OK' | 'NO' | 'BYE';
-  /** Code in parentheses, such as QUOTA; '' without one. */
+  /** What stands in parentheses, such as QUOTA; '' without one. */
   code: string;
   text: string;
   lines: Value[][];
@@ -15,6 +15,7 @@ export interface Answer {
 
 const MAX_ANSWER = 4 * 2 ** 20;
 const MAX_LINES = 10_000;
+const MAX_CHALLENGES = 100;
 
 /** Reads answers out of octets that come in pieces; what is too long or no answer ends it. */
 export class AnswerReader {
@@ -50,14 +51,19 @@ export class AnswerReader {
     return this.length === 0;
   }
 
-  /** The next answer, whole. */
-  async answer(): Promise<Answer> {
+  /**
+   * The next answer, whole.
+   *
+   * @param challenged is told a string that stands alone, in the course of AUTHENTICATE (RFC 5804 §2.1).
+   */
+  async answer(challenged?: (challenge: string) => Promise<void>): Promise<Answer> {
     const lines: Value[][] = [];
-    for (let at = 0; at < MAX_LINES; at++) {
+    for (let at = 0; at < (challenged ? MAX_CHALLENGES : MAX_LINES); at++) {
       const line = await this.line();
       const [first] = line;
       if (first && 'string' in first) {
-        lines.push(line);
+        if (challenged && line.length === 1) await challenged(first.string);
+        else lines.push(line);
         continue;
       }
       if (!first || !/^(OK|NO|BYE)$/i.test(first.atom)) throw this.unreadable('a line of another kind');
@@ -65,7 +71,7 @@ export class AnswerReader {
       const last = line.at(-1);
       return {
         status: first.atom.toUpperCase() as Answer['status'],
-        code: code.toUpperCase(),
+        code,
         text: last && 'string' in last ? last.string : '',
         lines,
       };
@@ -73,8 +79,7 @@ export class AnswerReader {
     throw this.unreadable('too many lines');
   }
 
-  /** The next line alone: what a server says in the course of AUTHENTICATE. */
-  async line(): Promise<Value[]> {
+  private async line(): Promise<Value[]> {
     const values: Value[] = [];
     let at = 0;
     const octet = async (index: number) => {
