@@ -33,18 +33,21 @@ const size: ScenarioSize = values.size === 'small' ? 'small' : 'full';
 const directory = values.directory ? join(values.directory, size) : undefined;
 if (values.fresh && directory) Journal.forget(directory);
 
-/** The day of the first start is kept, so that the mailbox stays the same mailbox. */
-function dayOfFirstStart(): string {
-  const today = values.day ?? new Date().toISOString().slice(0, 10);
-  if (!directory) return today;
+/**
+ * The mailbox ends with the day before the first start, so that no mail is of the time to come. That day is kept, so that the
+ * mailbox stays the same mailbox.
+ */
+function lastDay(): string {
+  const last = values.day ?? new Date(Date.now() - 86_400_000).toISOString().slice(0, 10);
+  if (!directory) return last;
   const path = join(directory, 'day');
   if (existsSync(path)) return readFileSync(path, 'utf8').trim();
   mkdirSync(directory, { recursive: true });
-  writeFileSync(path, `${today}\n`);
-  return today;
+  writeFileSync(path, `${last}\n`);
+  return last;
 }
 
-const day = dayOfFirstStart();
+const day = lastDay();
 const user = 'secretary@saltmarshlane.example';
 const password = 'allotment';
 const authorization = await AuthorizationServer.start(new Map([[user, password]]), {

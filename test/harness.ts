@@ -258,10 +258,16 @@ export class App {
     body?: unknown,
     headers: Record<string, string> = {},
   ): Promise<Answer<T>> {
-    const response = await fetch(`${this.origin}/api${path}`, {
-      method,
-      headers: { ...(this.cookie ? { cookie: this.cookie } : {}), 'content-type': 'application/json', ...headers },
-      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    const ask = () =>
+      fetch(`${this.origin}/api${path}`, {
+        method,
+        headers: { ...(this.cookie ? { cookie: this.cookie } : {}), 'content-type': 'application/json', ...headers },
+        ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      });
+    const response = await ask().catch((error: Error & { cause?: { code?: string } }) => {
+      // A connection that was kept may be closed just as it is used again (RFC 9112 §9.3.1): what changes nothing is asked anew.
+      if (method === 'GET' && error.cause?.code === 'UND_ERR_SOCKET') return ask();
+      throw error;
     });
     const text = await response.text();
     const isJson = /json$/.test(response.headers.get('content-type') ?? '');
