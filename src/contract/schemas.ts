@@ -8,6 +8,7 @@ import { GUARD_KINDS } from '../core/guards/guards';
 import { RUN_STATES } from '../core/ledger/run-state';
 import { CHOSEN_ROLES } from '../core/mailbox/roles';
 import { FATES } from '../core/plan/fates';
+import { KEEP_REASONS, KEEP_RULES } from '../core/repeats/keeper';
 import { RHYTHM_UNITS } from '../core/rhythm/rhythm';
 import { GROUPINGS } from '../core/senders/grouping';
 import { SHEET_NOTES } from '../core/senders/sheet';
@@ -96,6 +97,11 @@ const Roles = v.strictObject(
   v.entriesFromList(CHOSEN_ROLES, v.optional(v.nullable(v.pipe(v.string(), v.minLength(1))))),
 );
 
+const KeepRules = v.pipe(
+  v.array(v.picklist(KEEP_RULES)),
+  v.check((rules) => new Set(rules).size === KEEP_RULES.length && rules.length === KEEP_RULES.length, 'each rule once'),
+);
+
 export const SettingsChange = v.strictObject({
   target: v.optional(Target),
   limit: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1)))),
@@ -114,6 +120,8 @@ export const SettingsChange = v.strictObject({
   /** A mail of three sentences, on the first of each month. */
   mailMonthly: v.optional(v.boolean()),
   scanEveryHours: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(720)))),
+  /** What decides which copy of a message stays: each rule once. */
+  keepRules: v.optional(KeepRules),
 });
 
 export const Settings = v.object({
@@ -131,6 +139,7 @@ export const Settings = v.object({
   mailAbove: v.nullable(v.number()),
   mailMonthly: v.boolean(),
   scanEveryHours: v.nullable(v.number()),
+  keepRules: KeepRules,
   /** Whether the operator has configured a submission server. */
   canMail: v.boolean(),
 });
@@ -578,6 +587,65 @@ export const StandingLot = v.object({
       endedAt: v.optional(Timestamp),
     }),
   ),
+});
+
+/** How far it is read which messages exist more than once. */
+export const Proof = v.object({
+  state: v.picklist(['queued', 'running', 'done', 'failed']),
+  /** Octets that are read at most. */
+  budget: count,
+  total: v.object({ messages: count, bytes: count }),
+  done: v.object({ messages: count, bytes: count }),
+  problem: v.optional(ProblemNote),
+  endedAt: v.optional(Timestamp),
+});
+
+/** A message that was proven to exist more than once. */
+export const TwinGroup = v.object({
+  /** The lowest id of its copies. */
+  id: count,
+  subject: v.string(),
+  from: v.nullable(author),
+  date: v.nullable(Timestamp),
+  going: Amount,
+  copies: v.array(
+    v.object({
+      id: count,
+      folder: v.string(),
+      size: count,
+      received: Timestamp,
+      /** `marked`: the plan or a run takes it. */
+      state: v.picklist(['stays', 'goes', 'guarded', 'marked']),
+      /** Of the one that stays: the rule by which it does. */
+      why: v.optional(v.picklist(KEEP_REASONS)),
+      /** How it was proven to be the same as the one that stays. `server`: the server says that it is one message. */
+      same: v.optional(v.picklist(['server', 'octets', 'transport', 'content'])),
+    }),
+  ),
+  /** Copies that are not among these, of a message with very many. */
+  more: count,
+});
+
+/** What exists more than once. */
+export const Repeats = v.object({
+  /** By the index alone; `different`: groups that were read, of which some are not the same. */
+  candidates: v.object({
+    groups: count,
+    messages: count,
+    bytes: count,
+    different: count,
+    /** What still has to be read. */
+    unread: Amount,
+  }),
+  /** Proven; `going`: copies that can go. */
+  twins: v.object({ groups: count, going: Amount }),
+  /** Folders most of whose messages lie in another one too; `in` is null where they lie in several. */
+  folders: v.array(
+    v.object({ path: v.string(), in: v.nullable(v.string()), messages: count, both: count, going: Amount }),
+  ),
+  /** Messages of lots of copies of which no other copy would stay. */
+  broken: count,
+  proof: v.optional(Proof),
 });
 
 /** A sender whose messages say how one stops getting them, what it sent in the last year, and what came of asking it. */

@@ -18,6 +18,7 @@ import {
   noteProgress,
   postponeJob,
 } from '../store/jobs';
+import { proofOf, updateProof } from '../store/plan/proof';
 import { runById, updateRun } from '../store/runs/runs';
 import { readBag } from './archive/read-bag';
 import { failRepair, repair } from './archive/repair';
@@ -26,6 +27,7 @@ import { TooLarge, type Turn, type WorkContext } from './context';
 import { fenceOf } from './fence';
 import { leased } from './leased-server';
 import { confirmQuota, runQuotaCheck } from './quota-check';
+import { prove } from './repeats/prove';
 import { carryOut } from './run/run';
 import { DISK_FULL, save } from './save/save';
 import { indexAllWords } from './scan/index-words';
@@ -141,6 +143,9 @@ export class JobRunner {
     } else if (job.kind === 'search') {
       if (await search(context, job, this.server, turn)) await finishJob(database, job);
       else await giveWay(database, job, context.worker);
+    } else if (job.kind === 'prove') {
+      if (!(await prove(context, job, account, this.server, signedIn, turn)))
+        await giveWay(database, job, context.worker);
     } else if (job.kind === 'read-ways') {
       await readWays(context, job, account, this.server, turn);
     } else if (job.kind === 'repair') {
@@ -232,6 +237,11 @@ async function workOf(
     return {
       attempts: (await scanById(db, account, subject))?.attempts ?? 0,
       update: async (change) => tell(db, account, 'scan', await updateScan(db, account, subject, change)),
+    };
+  if (kind === 'prove')
+    return {
+      attempts: (await proofOf(db, account))?.attempts ?? 0,
+      update: async (change) => tell(db, account, 'repeats', await updateProof(db, account, change)),
     };
   if (kind === 'save' || kind === 'bring-in')
     return {

@@ -1,7 +1,7 @@
 import type { Database, Queryable } from './database';
 import { rows } from './database';
 
-export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search' | 'bag';
+export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search' | 'bag' | 'repeats';
 
 export interface StoredEvent {
   id: number;

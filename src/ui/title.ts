@@ -5,6 +5,7 @@ const TITLES: Record<string, string> = {
   '/sift': text.places.sift,
   '/senders': text.places.senders,
   '/files': text.places.files,
+  '/repeats': text.places.repeats,
   '/suggestions': text.plan.tabs.suggestions,
   '/review': text.plan.tabs.review,
   '/guards': text.plan.tabs.guards,

@@ -332,6 +332,18 @@ words('runRules', 'Body: `{expect}`. The answer is as for `getRules`.');
 words('restoreScript', 'Body: `{expect}`. The answer is as for `getRules`.');
 words('deleteRule', 'The answer is as for `getRules`.');
 
+section(
+  'Repeats',
+  'What is stored more than once. The order is: look, compare, look at the groups, create a lot. A lot of copies promises that one copy of each message stays; a run that would break the promise is refused with 409 `would-take-last`. See [Repeats](repeats.md).',
+);
+await call('getRepeats');
+await call('compareTwins', { body: { budget: 100_000_000 } });
+await until(async () => (await app.call('GET', '/accounts/1/repeats')).body.proof?.state === 'done');
+const { groups: twins } = await call('listTwins', { query: { limit: '1' } });
+await call('listAlone', { query: { folder: twins[0].copies[0].folder, in: 'INBOX' } });
+await call('createTwinLot', { body: { groups: [twins[0].id], expect: twins[0].going } });
+await call('tellApartAgain', { body: {} });
+
 section('Senders');
 const { senders } = await call('listSenders', {
   query: { by: 'domain', where: 'age > 1y', limit: '1' },

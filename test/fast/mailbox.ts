@@ -11,6 +11,7 @@ import { readBag } from '../../src/jobs/archive/read-bag';
 import { repair } from '../../src/jobs/archive/repair';
 import { bringIn } from '../../src/jobs/bring-in/bring-in';
 import type { WorkContext } from '../../src/jobs/context';
+import { prove } from '../../src/jobs/repeats/prove';
 import { carryOut, type RunOutcome } from '../../src/jobs/run/run';
 import { save } from '../../src/jobs/save/save';
 import { scan } from '../../src/jobs/scan/scan';
@@ -169,6 +170,10 @@ export class Mailbox {
     }
     if (job.kind === 'repair') {
       await repair(context, job, this.account, server, turn);
+      return undefined;
+    }
+    if (job.kind === 'prove') {
+      await prove(context, job, this.account, server, another, turn);
       return undefined;
     }
     if (job.kind === 'save') {

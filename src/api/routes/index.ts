@@ -21,6 +21,7 @@ import * as lots from './lots';
 import * as mailAddress from './mail-address';
 import * as messages from './messages';
 import * as plan from './plan';
+import * as repeats from './repeats';
 import * as retention from './retention';
 import * as rules from './rules';
 import * as runs from './runs';
@@ -70,6 +71,12 @@ export const ROUTES: Record<string, Route> = {
   deleteRule: rules.deleteRule,
   listBulkSenders: asks.listBulkSenders,
   readWays: asks.readWays,
+  getRepeats: repeats.getRepeats,
+  compareTwins: repeats.compareTwins,
+  listTwins: repeats.listTwins,
+  listAlone: repeats.listAlone,
+  createTwinLot: repeats.createTwinLot,
+  tellApartAgain: repeats.tellApartAgain,
   askToStop: asks.askToStop,
   listStandingLots: standing.listStandingLots,
   makeStandingLot: standing.makeStandingLot,

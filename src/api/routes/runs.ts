@@ -15,6 +15,7 @@ import { foldersOf } from '../../store/index/folders';
 import { messagesOfRun, type RunMessage } from '../../store/index/messages';
 import type { Scope } from '../../store/index/selection';
 import { carriedLots, planLot } from '../../store/plan/lots';
+import { brokenPromises } from '../../store/plan/twins';
 import { freeze, type RunSelector } from '../../store/runs/frozen';
 import { asWritten } from '../../store/runs/ledger-entries';
 import { freezePutBack, leftPutBacks, outcomesOfPutBacks, placementsPutBack } from '../../store/runs/put-backs';
@@ -311,6 +312,16 @@ function savesFirst(action: Run['action']): boolean {
   return action === 'archive' || isOfFiles(action);
 }
 
+/** Refuses a plan whose lots of copies would take the last copy of a message. */
+async function keepPromises(db: Queryable, account: Account): Promise<void> {
+  const broken = await brokenPromises(db, account);
+  if (broken.length > 0)
+    throw conflict(
+      'would-take-last',
+      `Of ${broken.length} messages the plan would take every copy, since the one that was to stay has gone or is in the plan too. Tell the copies apart again on the Repeats page, and check.`,
+    );
+}
+
 export const startRun = route({
   method: 'POST',
   path: '/accounts/{account}/runs',
@@ -330,6 +341,7 @@ export const startRun = route({
       if (fallback === undefined)
         throw invalid('There is no such folder.', [{ field: 'to', expected: 'the path of a folder' }]);
       const intent = await intentOf(client, account, body);
+      if (intent.lots.length > 0 && !isOfFiles(body.action)) await keepPromises(client, account);
       const isUndone = body.run !== undefined && body.action === 'trash' && 'ids' in intent.selector;
       const id = await createRun(client, account.id, {
         action: body.action,

@@ -2,6 +2,10 @@
 export const KEEP_RULES = ['guarded', 'flagged', 'answered', 'folder', 'earliest'] as const;
 export type KeepRule = (typeof KEEP_RULES)[number];
 
+/** Why a copy stays. */
+export const KEEP_REASONS = [...KEEP_RULES, 'same'] as const;
+export type KeepReason = (typeof KEEP_REASONS)[number];
+
 /** How well a message is kept where it lies, the best first. */
 export const KEPT_IN = ['filed', 'archive', 'sent', 'inbox', 'other', 'import'] as const;
 export type KeptIn = (typeof KEPT_IN)[number];
@@ -23,8 +27,8 @@ export interface Copy {
 /** Which copy stays, and why it rather than the next best; undefined where every copy is taken by other lots. */
 export interface Kept {
   id: number;
-  /** The first rule in which it is better than all others; the last where it is by number alone. */
-  why: KeepRule;
+  /** The rule by which it is better than all others; `same` where no rule tells them apart. */
+  why: KeepReason;
 }
 
 /** Finds the copy that stays. */
@@ -32,13 +36,13 @@ export function keptOf(copies: readonly Copy[], order: readonly KeepRule[]): Kep
   const left = copies.filter(({ taken }) => !taken);
   let best = left;
   for (const rule of order) {
-    const least = Math.min(...best.map((copy) => worth(copy, rule)));
+    const least = best.reduce((so, copy) => Math.min(so, worth(copy, rule)), Number.POSITIVE_INFINITY);
     best = best.filter((copy) => worth(copy, rule) === least);
     if (best.length === 1) return { id: (best[0] as Copy).id, why: rule };
   }
   // All the same by every rule: the one that the index has known longest.
   const first = best.reduce<Copy | undefined>((one, other) => (one && one.id < other.id ? one : other), undefined);
-  return first && { id: first.id, why: order.at(-1) ?? 'earliest' };
+  return first && { id: first.id, why: 'same' };
 }
 
 /** The copies that go: all but the one that stays, those that guards keep, and those that another lot takes already. */

@@ -94,7 +94,7 @@ test('rules decide in the order in which they stand', () => {
   assert.deepEqual(keptOf(all, ['answered', 'flagged']), { id: 1, why: 'answered' });
   assert.deepEqual(keptOf(all, ['folder']), { id: 3, why: 'folder' });
   assert.deepEqual(keptOf(all, ['earliest', 'flagged']), { id: 4, why: 'earliest' });
-  assert.deepEqual(keptOf([copy(7, {}), copy(6, {})], [...KEEP_RULES]), { id: 6, why: 'earliest' });
+  assert.deepEqual(keptOf([copy(7, {}), copy(6, {})], [...KEEP_RULES]), { id: 6, why: 'same' });
   assert.equal(keptOf([copy(1, { taken: true })], [...KEEP_RULES]), undefined);
 });
 
@@ -131,6 +131,24 @@ test('a folder repeats another where most of it lies there too; of two that repe
   );
   const everywhere = Array.from({ length: 20 }, () => Array.from({ length: 40 }, (_, at) => at));
   assert.deepEqual(repeatingFolders(new Map(Array.from({ length: 40 }, (_, at) => [at, 20])), everywhere), []);
+});
+
+test('a folder may repeat several others; those that it repeats are not told', () => {
+  const counts = new Map([
+    [1, 500],
+    [2, 500],
+    [3, 20],
+  ]);
+  const groups = [...Array(10).fill([1, 3]), ...Array(9).fill([3, 2]), [3, 3]];
+  assert.deepEqual(repeatingFolders(counts, groups), [{ folder: 3, in: null, messages: 20, both: 19 }]);
+  assert.deepEqual(repeatingFolders(counts, groups.slice(0, 15)), []);
+  const repeated = new Map([
+    [1, 15],
+    [2, 12],
+    [3, 5],
+  ]);
+  const most = [...Array(12).fill([1, 2]), ...Array(3).fill([1, 3])];
+  assert.deepEqual(repeatingFolders(repeated, most), [{ folder: 2, in: 1, messages: 12, both: 12 }]);
 });
 
 test('fields that servers add are told by name, in whole and by how they begin', () => {

@@ -24,6 +24,7 @@ const Senders = lazy(() => import('../senders/Senders'));
 const Review = lazy(() => import('../plan/review/Review'));
 const Suggestions = lazy(() => import('../plan/suggestions/Suggestions'));
 const Guards = lazy(() => import('../plan/guards/Guards'));
+const Repeats = lazy(() => import('../repeats/Repeats'));
 const Trash = lazy(() => import('../trash/Trash'));
 const Archive = lazy(() => import('../archive/Archive'));
 const Ledger = lazy(() => import('../ledger/Ledger'));
@@ -34,6 +35,7 @@ const VIEWS: Record<string, React.ComponentType> = {
   '/sift': Sift,
   '/senders': Senders,
   '/files': Files,
+  '/repeats': Repeats,
   '/review': Review,
   '/suggestions': Suggestions,
   '/guards': Guards,

@@ -12,7 +12,7 @@ import { Undo } from './Undo';
 
 /** What trying again would not change: the user's own rules, and what is not there. */
 const FINAL = new Set([
-  ...['guarded', 'held', 'vanished'],
+  ...['guarded', 'held', 'last-copy', 'vanished'],
   ...['signed', 'encrypted', 'malformed', 'alternative', 'no-gain'],
 ]);
 

@@ -6,11 +6,11 @@ import { useAccount, useChange, useFigures, useLevel } from '../../ui/api/accoun
 import { call } from '../../ui/api/call';
 import { CriteriaField } from '../../ui/criteria/CriteriaField';
 import { Heads } from '../../ui/Heads';
+import { MessageLines } from '../../ui/messages/MessageLines';
 import { Sheet } from '../../ui/Sheet';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
-import { Messages } from './Messages';
 
 const EXAMPLE = 'from ~ "fenwater.example"';
 
@@ -191,7 +191,7 @@ function RuleForm({ mark, onClose }: { mark: string; onClose(): void }) {
           </select>
         </label>
         {trial && (
-          <Messages
+          <MessageLines
             title={text.rules.tried(
               text.messages(trial.past.messages, count(trial.past.messages)),
               octets(trial.past.bytes),

@@ -3,12 +3,12 @@ import type { StandingLot, Trial } from '../../contract/types';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
 import { STANDING_STALE } from '../../ui/api/standing';
 import { Heads } from '../../ui/Heads';
+import { MessageLines } from '../../ui/messages/MessageLines';
 import { Link } from '../../ui/route';
 import { Sheet } from '../../ui/Sheet';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, monthAndYear } from '../../ui/text/format';
-import { Messages } from './Messages';
 import { StandingForm } from './StandingForm';
 
 /** What a standing lot would have taken, what somebody cared for first; and what it has done. */
@@ -67,7 +67,7 @@ function Tried({ lot, trial }: { lot: StandingLot; trial: Trial }) {
     <>
       <p className="font-semibold">{text.standing.wouldTake(messages(trial.now), octets(trial.now.bytes))}</p>
       {trial.cared.length > 0 ? (
-        <Messages title={text.standing.cared} ids={trial.cared} />
+        <MessageLines title={text.standing.cared} ids={trial.cared} />
       ) : (
         <p className="note">{text.standing.nobodyCared}</p>
       )}

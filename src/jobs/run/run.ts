@@ -48,6 +48,7 @@ import { Folders } from './folders';
 import { isOfConnection, type Lane, Lanes } from './lanes';
 import { PutBack } from './put-back';
 import { PACK_MESSAGES, PACK_OCTETS, Rewriter } from './rewriter';
+import { lastCopies } from './staying';
 import { arranged, type Group, isScattered, nextWave, type Planned, type Routed, sourcesOf } from './wave';
 
 /** Pending members held in memory at a time. */
@@ -520,9 +521,16 @@ class Carrier {
       await leave(client, this.account.id, this.run.id, 'guarded', guarded);
       return new Set([...among.held, ...guarded]);
     });
-    return kept.size === 0
-      ? groups
-      : groups.map((group) => without(group, kept)).filter(({ members }) => members.length > 0);
+    return this.withCopyThatStays(leaving(groups, kept));
+  }
+
+  /** Leaves what would be the last copy of its message, where that was not to happen: another program may have taken the others. */
+  private async withCopyThatStays(groups: Group[]): Promise<Group[]> {
+    const { database } = this.context;
+    const ids = groups.flatMap(({ members }) => members.map(({ id }) => id));
+    const last = this.rewriter ? [] : await lastCopies(database, this.account, this.run.id, ids, this.lanes.first);
+    await this.leave('last-copy', last);
+    return leaving(groups, new Set(last));
   }
 
   /** Leaves what has no copy in the archive that was read back. */
@@ -530,8 +538,7 @@ class Carrier {
     const members = groups.flatMap((group) => group.members.map(({ id }) => id));
     const unsafe = await archiver.withoutCopy(members);
     await this.leave('unchecked', unsafe);
-    const ids = new Set(unsafe);
-    return groups.map((group) => without(group, ids)).filter((group) => group.members.length > 0);
+    return leaving(groups, new Set(unsafe));
   }
 
   /** Writes batches down, all at once. */
@@ -729,6 +736,12 @@ interface Look {
 
 /** What a command may be refused for without ending the run. */
 const REFUSALS = new Set<MailProblem['kind']>(['no-room', 'read-only', 'command-refused', 'throttled', 'folder-gone']);
+
+/** Groups without some of their members, and those of which something is left. */
+function leaving(groups: Group[], ids: ReadonlySet<number>): Group[] {
+  if (ids.size === 0) return groups;
+  return groups.map((group) => without(group, ids)).filter(({ members }) => members.length > 0);
+}
 
 function without(group: Group, ids: ReadonlySet<number>): Group {
   return ids.size === 0 ? group : { ...group, members: group.members.filter(({ id }) => !ids.has(id)) };

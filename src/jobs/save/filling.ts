@@ -11,9 +11,9 @@ import {
   pendingFiles,
   type UnsavedReason,
 } from '../../store/archive/bags';
-import { folderById, generationById } from '../../store/index/folders';
 import type { Turn, WorkContext } from '../context';
 import type { Fence } from '../fence';
+import { GenerationOpener } from '../open-generation';
 import { BagWriting } from './bag-writing';
 import type { Intake } from './intake';
 import { intakeOf } from './intake-of';
@@ -39,8 +39,7 @@ export class Filling extends BagWriting {
   private readonly server: MailServer;
   private readonly ahead: ReadAhead;
   private readonly outcomes: Outcomes;
-  /** Of each connection the generation whose folder it opened last, and which had its UIDVALIDITY. */
-  private readonly opened = new WeakMap<MailServer, number>();
+  private readonly folders: GenerationOpener;
 
   /**
    * @param another signs in once more.
@@ -59,7 +58,8 @@ export class Filling extends BagWriting {
     super(context, fenced, account, turn, bag, wanted);
     this.intake = intakeOf(context.database, account, bag, this.folder);
     this.server = withThrottleRetry(server, async () => undefined);
-    this.ahead = new ReadAhead(this.server, another, (one, generation) => this.isThere(one, generation));
+    this.folders = new GenerationOpener(context.database, account.id);
+    this.ahead = new ReadAhead(this.server, another, (one, generation) => this.folders.isThere(one, generation));
     this.outcomes = new Outcomes(account.id, bag.id, (act) => this.write(act));
   }
 
@@ -114,7 +114,7 @@ export class Filling extends BagWriting {
     }
     for (const file of again) {
       await this.heed();
-      if (!(await this.isThere(this.server, file.generation))) await this.leave(file, 'vanished');
+      if (!(await this.folders.isThere(this.server, file.generation))) await this.leave(file, 'vanished');
       else if ((await this.receive(file, this.server.download(wantedOf(file)))) === 'again') throw throttled();
     }
   }
@@ -140,25 +140,6 @@ export class Filling extends BagWriting {
       else throw error;
     }
     return undefined;
-  }
-
-  /** Whether the folder of a generation is there, and has that UIDVALIDITY; it is open then. */
-  private async isThere(server: MailServer, generation: number): Promise<boolean> {
-    const { database } = this.context;
-    const { folder, uidValidity } = await generationById(database, this.account.id, generation);
-    const stored = await folderById(database, this.account.id, folder);
-    if (!stored) return false;
-    // Some servers go through all of a folder to open it.
-    const isOpen = server.opened === stored.serverName && this.opened.get(server) === generation;
-    this.opened.delete(server);
-    try {
-      if (!isOpen && (await server.open(stored.serverName)).uidValidity !== uidValidity) return false;
-    } catch (error) {
-      if (error instanceof MailProblem && error.kind === 'folder-gone') return false;
-      throw error;
-    }
-    this.opened.set(server, generation);
-    return true;
   }
 
   private leave({ file, placement, size: encoded }: PendingFile, reason: UnsavedReason): Promise<void> {

@@ -1,5 +1,6 @@
 import type { Target } from '../../core/level/level';
 import type { ChosenRoles } from '../../core/mailbox/roles';
+import { KEEP_RULES, type KeepRule } from '../../core/repeats/keeper';
 import type { UnitSystem } from '../../core/units';
 import { type Database, type Queryable, row, rows, theRow, transaction } from '../database';
 import { tellEnded } from '../events';
@@ -48,6 +49,8 @@ export interface Settings {
   mailMonthly: boolean;
   /** Hours after which the mailbox is scanned by itself; null: only when somebody asks. */
   scanEveryHours: number | null;
+  /** What decides which copy of a message stays, in this order. */
+  keepRules: KeepRule[];
 }
 
 const DEFAULTS: Settings = {
@@ -65,6 +68,7 @@ const DEFAULTS: Settings = {
   mailAbove: null,
   mailMonthly: false,
   scanEveryHours: null,
+  keepRules: [...KEEP_RULES],
 };
 
 const COLUMNS =
@@ -167,7 +171,7 @@ export async function eraseAccount(database: Database, account: number): Promise
     await client.query('delete from job where account = $1', [account]);
     await dropCredential(client, account);
     // These have no foreign key that would delete them.
-    for (const table of ['words', 'placement', 'file', 'message'])
+    for (const table of ['words', 'placement', 'file', 'message', 'twin_digest'])
       await client.query(`delete from ${table} where account = $1`, [account]);
     await client.query('delete from account where id = $1', [account]);
     await tellEnded(client);

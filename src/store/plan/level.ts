@@ -7,7 +7,8 @@ import { foldersOf, generationsOf, type StoredFolder } from '../index/folders';
 import { guardedNow } from '../index/guarded';
 import { lastReading, type Reading, readingsOf } from '../index/readings';
 import { placementsIn } from '../index/spans';
-import { HELD, planOf } from './lots';
+import { HELD } from './held';
+import { planOf } from './lots';
 
 /** A folder with its own figures, without subfolders. */
 export interface FolderLevel extends Amount {

@@ -4,7 +4,7 @@ import type { Shrinking } from '../../core/files/shrinking';
 import { KEEP_FILES } from '../../core/guards/guards';
 import type { Amount } from '../../core/level/level';
 import { bitsOfRanges } from '../../core/plan/bits';
-import { FATES_OF_FILES, type Fate, isOfFiles } from '../../core/plan/fates';
+import { type Fate, isOfFiles } from '../../core/plan/fates';
 import { type LotFigures, type LotSet, lotSet, planFigures } from '../../core/plan/plan';
 import { countOf, parseMultirange, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { type Account, nextNumber } from '../access/accounts';
@@ -16,16 +16,12 @@ import { unpacked } from '../index/packed';
 import { foldersInScope, type Scope, select, selectFiles } from '../index/selection';
 import { placementsIn, placementsOf } from '../index/spans';
 import { applyGuards } from './guards';
+import { HELD, IS_OF_FILES } from './held';
 import { PlanRows } from './plan-rows';
-
-/** What of a lot is to be carried out: neither excepted by hand nor kept by a guard. */
-export const HELD = '(members - excepted - guarded)';
+import { keepOneOfTwins } from './twins';
 
 /** What is to be saved comes before it goes; who deletes a message leaves no file in it to be taken out, so these lots count last. */
 const BY_FATE = `array_position(array['archive', 'purge', 'trash', 'strip', 'shrink'], fate)`;
-
-/** Whether a lot leaves its messages, but for files. */
-const IS_OF_FILES = `fate in (${FATES_OF_FILES.map((fate) => `'${fate}'`).join(', ')})`;
 
 /** Of a lot that takes files out what only guards keep that protect what a message says. */
 const KEPT_OTHERWISE = `(${HELD} * coalesce((select range_agg(g.members) from lot_guarded g
@@ -151,6 +147,7 @@ export async function createLot(
     except: number[];
     scope: Scope;
     suggestion?: string | null;
+    ofTwins?: boolean;
     now: Date;
   },
 ): Promise<number> {
@@ -220,6 +217,8 @@ export interface NewLot {
   files?: Ranges | undefined;
   shrinking?: Shrinking | null | undefined;
   suggestion?: string | null | undefined;
+  /** Whether it promises that a copy of each of its messages stays. */
+  ofTwins?: boolean | undefined;
 }
 
 /**
@@ -234,12 +233,12 @@ export async function insertLots(
   lots: readonly NewLot[],
 ): Promise<number[]> {
   const ids: number[] = [];
-  for (const { label, fate, where, members, except, files, suggestion, shrinking } of lots) {
+  for (const { label, fate, where, members, except, files, suggestion, shrinking, ofTwins } of lots) {
     const id = await nextNumber(db, account.id, 'lot');
     ids.push(id);
     await db.query(
-      `insert into lot (account, id, place, label, fate, criteria, members, excepted, suggestion, files, shrinking)
-       select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, $5, $6::int8multirange, $7::int8multirange, $8, $9::int8multirange, $10::jsonb`,
+      `insert into lot (account, id, place, label, fate, criteria, members, excepted, suggestion, files, shrinking, of_twins)
+       select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, $5, $6::int8multirange, $7::int8multirange, $8, $9::int8multirange, $10::jsonb, $11`,
       [
         account.id,
         id,
@@ -251,10 +250,12 @@ export async function insertLots(
         suggestion ?? null,
         files ? printMultirange(files) : null,
         shrinking ? JSON.stringify(shrinking) : null,
+        ofTwins ?? false,
       ],
     );
   }
   await applyGuards(db, account, guarded, ids);
+  await keepOneOfTwins(db, account);
   return ids;
 }
 
@@ -286,8 +287,8 @@ export async function splitLot(
   const [left, taken] =
     old.where === null ? [null, null] : [joined(old.where, `not (${by.text})`), joined(old.where, `(${by.text})`)];
   await db.query(
-    `insert into lot (account, id, place, label, fate, files, shrinking, criteria, members, excepted, guard_overrides)
-     select account, $3, place + 1, $4, fate, files, shrinking, $5, members * $6::int8multirange, excepted * $6::int8multirange, guard_overrides * $6::int8multirange
+    `insert into lot (account, id, place, label, fate, files, shrinking, of_twins, criteria, members, excepted, guard_overrides)
+     select account, $3, place + 1, $4, fate, files, shrinking, of_twins, $5, members * $6::int8multirange, excepted * $6::int8multirange, guard_overrides * $6::int8multirange
      from lot where account = $1 and id = $2`,
     [account.id, lot, id, by.label, taken, inside],
   );
@@ -343,6 +344,7 @@ export async function changeLot(
   if (changed.rowCount !== 1) return false;
   if (change.place !== undefined) await placeLot(db, account.id, lot, change.place);
   if (change.allow) await applyGuards(db, account, await guardedNow(db, account, now), [lot]);
+  if (change.allow || change.except) await keepOneOfTwins(db, account);
   return true;
 }
 

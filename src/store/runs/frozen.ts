@@ -7,7 +7,7 @@ import { foldersOf } from '../index/folders';
 import type { PendingPlacement } from '../index/placements';
 import { foldersInScope, type Scope, select } from '../index/selection';
 import { placementsIn, placementsOf, THEIR_MESSAGE } from '../index/spans';
-import { HELD } from '../plan/lots';
+import { HELD } from '../plan/held';
 import type { LeftReason } from './runs';
 import { setDigest } from './set-digest';
 

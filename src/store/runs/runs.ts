@@ -16,6 +16,8 @@ export type RunAction = Fate | 'restore' | 'put-back';
 export type LeftReason =
   | 'guarded'
   | 'held'
+  /** No copy of it would stay, though its lot promised that. */
+  | 'last-copy'
   | 'vanished'
   | 'moved'
   | 'changed'

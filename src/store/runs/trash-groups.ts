@@ -1,6 +1,6 @@
 import type { Amount } from '../../core/level/level';
 import { type Queryable, rows } from '../database';
-import { HELD } from '../plan/lots';
+import { HELD } from '../plan/held';
 
 /** What went into the trash together: by one run, or by other programs. */
 export interface TrashGroup extends Amount {

@@ -61,11 +61,24 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
       // Only a bag that is done changes what the archive holds.
       if (kind === 'bag' && (data as { state?: string } | undefined)?.state === 'done')
         freshness.lost('archive', 'messages', 'damage');
+      if (kind === 'repeats') freshness.lost('repeats');
       if (kind === 'level')
-        freshness.lost('trash', 'level', 'forecast', 'lots', 'settings', 'decisions', 'guards', 'plan');
+        freshness.lost('repeats', 'trash', 'level', 'forecast', 'lots', 'settings', 'decisions', 'guards', 'plan');
       if (kind === 'index')
         freshness.lost(
-          ...['trash', 'level', 'forecast', 'messages', 'senders', 'files', 'lots', 'decisions', 'guards', 'plan'],
+          ...[
+            'repeats',
+            'trash',
+            'level',
+            'forecast',
+            'messages',
+            'senders',
+            'files',
+            'lots',
+            'decisions',
+            'guards',
+            'plan',
+          ],
         );
     });
     return () => {

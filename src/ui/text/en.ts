@@ -25,6 +25,7 @@ export const en = {
     sift: 'Sift',
     senders: 'Senders',
     files: 'Files',
+    repeats: 'Repeats',
     trash: 'Trash',
     archive: 'Archive',
     safe: (bytes: string) => `${bytes} saved`,
@@ -348,6 +349,82 @@ export const en = {
     changesNote: 'Full in that month, with this one and those above it, once what they take is purged.',
     withStanding: 'with these standing lots',
     note: 'Mail in the trash is left out, and so is what lies in the archive: it does not count. Moving mail to a folder inside the mailbox changes nothing here.',
+  },
+  repeats: {
+    kinds: 'Kinds of repeats',
+    titles: { twins: 'The same message twice', folders: 'A folder that repeats another' },
+    twinsNote: (messages: number, shown: string, groups: string) =>
+      messages === 0 ? 'no copies can go' : `${messages === 1 ? '1 copy' : `${shown} copies`}, in ${groups} groups`,
+    foldersNote: (folders: number, shown: string) =>
+      folders === 0 ? 'none was found' : folders === 1 ? '1 folder' : `${shown} folders`,
+    mayBe: (messages: string, bytes: string) => `${messages}, ${bytes}, may exist more than once`,
+    toRead: (messages: string, bytes: string) =>
+      `They have Message-ID, author and date in common. To be sure, Tamsel has to read ${messages}, ${bytes}; those first from which most is won, at most 1 GiB at a time. Nothing in the mailbox changes.`,
+    compare: 'Compare them',
+    comparing: (done: string, total: string, doneBytes: string, totalBytes: string) =>
+      `Comparing: ${done} of ${total} messages read, ${doneBytes} of ${totalBytes}`,
+    broken: (messages: number, shown: string) =>
+      `${messages === 1 ? '1 message' : `${shown} messages`} in lots of copies would be the last copy: the one that was to stay has gone, or is in the plan too. The plan can’t be carried out like this.`,
+    again: 'Tell them apart again',
+    sure: 'How sure is it?',
+    sureNote:
+      'Copies are found by Message-ID, author and date. Each one is read from the server and compared by the SHA-256 of its octets before it may go. One of each always stays: a run looks for it on the server before it takes a copy.',
+    different: (groups: number, shown: string) =>
+      groups === 1 ? '1 group differed and was left out.' : `In ${shown} groups some differed and were left out.`,
+    twinsTitle: (groups: string, messages: string, bytes: string) =>
+      `${groups} messages exist more than once; ${messages} copies can go · ${bytes}`,
+    oneStays: 'one of each stays, always',
+    rules: 'What decides which one stays',
+    rulesNote:
+      'Of all copies of a message one stays. These rules are asked one after the other, until one of them decides.',
+    rulesGuards: 'What a guard protects never goes, whatever the order.',
+    ruleNames: {
+      guarded: 'A guard protects it',
+      flagged: 'It is flagged',
+      answered: 'You answered it',
+      folder:
+        'Where it lies: a folder of your own, the archive, sent mail, the inbox, then a folder that repeats another',
+      earliest: 'It came first',
+    },
+    earlier: 'Earlier',
+    later: 'Later',
+    up: (rule: string) => `Earlier: ${rule}`,
+    down: (rule: string) => `Later: ${rule}`,
+    saveRules: 'Save the order',
+    lot: 'Copies of messages',
+    folderLot: (path: string) => `Copies in ${path}`,
+    add: (copies: string) => `Add ${copies} to the plan`,
+    copies: (number: number, shown: string) => (number === 1 ? '1 copy' : `${shown} copies`),
+    none: 'No two messages have Message-ID, author and date in common.',
+    noneProven: 'Nothing was compared yet that exists more than once.',
+    wins: 'Wins',
+    message: 'Message and its copies',
+    from: 'From',
+    date: 'Date',
+    why: 'Why',
+    more: 'Show more',
+    moreCopies: (copies: string) => `and ${copies} more`,
+    take: (subject: string) => `Copies of ${subject}`,
+    states: { stays: 'stays', goes: 'goes', guarded: 'protected', marked: 'in the plan' },
+    because: {
+      guarded: 'a guard protects it',
+      flagged: 'flagged',
+      answered: 'you answered it',
+      folder: 'the folder it was filed in',
+      earliest: 'it came first',
+      same: 'equal by every rule',
+    },
+    same: {
+      server: 'one message, as the server says (EMAILID)',
+      octets: 'same octets',
+      transport: 'same but for transport fields',
+      content: 'same text and files; the envelope differs',
+    },
+    noFolders: 'No folder was found most of whose messages lie in another one too. Compare messages first.',
+    folderSays: (both: string, messages: string, other: string | null, alone: number) =>
+      `${both} of its ${messages} messages lie in ${other ?? 'other folders'} too${alone === 0 ? '' : alone === 1 ? '; 1 does not' : `; ${alone} do not`}`,
+    folderNothing: 'None of its copies can go: they stay, are protected, or are in the plan.',
+    alone: (messages: string) => `Only here: ${messages}`,
   },
   standing: {
     title: 'Standing lots: what goes by itself, once it has been tried on the past',
@@ -1306,6 +1383,7 @@ export const en = {
     reasons: {
       guarded: 'protected by a guard',
       held: 'protected by a hold',
+      'last-copy': 'kept: no other copy of it is left',
       vanished: 'already gone',
       moved: 'moved by another program',
       changed: 'the folder was changed on the server',

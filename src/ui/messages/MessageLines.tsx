@@ -1,14 +1,14 @@
 import { useState } from 'react';
-import { useFigures } from '../../ui/api/account';
-import { useDetails } from '../../ui/messages/useDetails';
-import { text } from '../../ui/text';
-import { count } from '../../ui/text/format';
+import { useFigures } from '../api/account';
+import { text } from '../text';
+import { count } from '../text/format';
+import { useDetails } from './useDetails';
 
 /** So many are shown at first. */
 const SHOWN = 12;
 
-/** Messages of a trial by their subjects. */
-export function Messages({ title, ids }: { title: string; ids: readonly number[] }) {
+/** Some messages by their subjects. */
+export function MessageLines({ title, ids }: { title: string; ids: readonly number[] }) {
   const { octets, day } = useFigures();
   const [all, setAll] = useState(false);
   const shown = all ? ids : ids.slice(0, SHOWN);

@@ -1,0 +1,154 @@
+import { useState } from 'react';
+import type { Repeats as Found } from '../../contract/types';
+import { useChange, useFigures } from '../../ui/api/account';
+import { isComparing, REPEATS_STALE, useRepeats } from '../../ui/api/repeats';
+import { Bar } from '../../ui/Bar';
+import { Failed, Loading, Refused } from '../../ui/State';
+import { text } from '../../ui/text';
+import { count } from '../../ui/text/format';
+import { Folders } from './Folders';
+import { Twins } from './Twins';
+
+const KINDS = ['twins', 'folders'] as const;
+type Kind = (typeof KINDS)[number];
+
+/** What is stored more than once: each kind with what it would win, and the proof of each copy. */
+export default function Repeats() {
+  const found = useRepeats();
+  const [kind, setKind] = useState<Kind>('twins');
+  if (found.error) return <Failed error={found.error} retry={() => void found.refetch()} />;
+  if (!found.data) return <Loading />;
+  return (
+    <>
+      <h1 className="sr-only">{text.places.repeats}</h1>
+      <Kinds found={found.data} kind={kind} onChoose={setKind} />
+      <Compare found={found.data} />
+      <Broken found={found.data} />
+      {kind === 'twins' ? <Twins found={found.data} /> : <Folders found={found.data} />}
+      <HowSure found={found.data} />
+    </>
+  );
+}
+
+/** The kinds of repeats beside each other, with bars against the one that wins most. */
+function Kinds({ found, kind, onChoose }: { found: Found; kind: Kind; onChoose(kind: Kind): void }) {
+  const { octets } = useFigures();
+  const { twins, folders } = found;
+  const inFolders = folders.reduce((sum, { going }) => sum + going.bytes, 0);
+  const figures: Record<Kind, { bytes: number; note: string }> = {
+    twins: {
+      bytes: twins.going.bytes,
+      note: text.repeats.twinsNote(twins.going.messages, count(twins.going.messages), count(twins.groups)),
+    },
+    folders: { bytes: inFolders, note: text.repeats.foldersNote(folders.length, count(folders.length)) },
+  };
+  const most = Math.max(1, ...KINDS.map((one) => figures[one].bytes));
+  return (
+    <div
+      className="grid grid-cols-[repeat(auto-fit,minmax(180px,260px))] gap-3.5"
+      role="tablist"
+      aria-label={text.repeats.kinds}
+    >
+      {KINDS.map((one) => (
+        <button
+          key={one}
+          type="button"
+          role="tab"
+          aria-selected={one === kind}
+          className={`card text-left ${one === kind ? 'border-ink' : ''}`}
+          onClick={() => onChoose(one)}
+        >
+          <span className="block font-semibold">{text.repeats.titles[one]}</span>
+          <span className="my-1 block text-[19px] font-semibold">{octets(figures[one].bytes)}</span>
+          <span className="note mb-2 block">{figures[one].note}</span>
+          <Bar share={figures[one].bytes / most} />
+        </button>
+      ))}
+    </div>
+  );
+}
+
+/** What may exist more than once, and has still to be read. */
+function Compare({ found }: { found: Found }) {
+  const { octets } = useFigures();
+  const compare = useChange<void>(
+    () => '/repeats/compare',
+    'POST',
+    () => ({}),
+    ['repeats'],
+  );
+  const { candidates, proof } = found;
+  const { unread } = candidates;
+  if (isComparing(found) && proof)
+    return (
+      <section className="card" role="status">
+        <p>
+          {text.repeats.comparing(
+            count(proof.done.messages),
+            count(proof.total.messages),
+            octets(proof.done.bytes),
+            octets(proof.total.bytes),
+          )}
+        </p>
+        <div className="mt-2">
+          <Bar share={proof.total.bytes > 0 ? proof.done.bytes / proof.total.bytes : 0} />
+        </div>
+        {proof.problem && <p className="note mt-1">{proof.problem.detail}</p>}
+      </section>
+    );
+  if (unread.messages === 0) return null;
+  return (
+    <section className="card flex flex-wrap items-center justify-between gap-3">
+      <div className="min-w-0 flex-1">
+        <p className="font-semibold">
+          {text.repeats.mayBe(text.messages(candidates.messages, count(candidates.messages)), octets(candidates.bytes))}
+        </p>
+        <p className="note">
+          {text.repeats.toRead(text.messages(unread.messages, count(unread.messages)), octets(unread.bytes))}
+        </p>
+        {proof?.state === 'failed' && proof.problem && <p className="text-go">{proof.problem.detail}</p>}
+        <Refused error={compare.error} />
+      </div>
+      <button
+        type="button"
+        className="button button-chief"
+        disabled={compare.isPending}
+        onClick={() => compare.mutate()}
+      >
+        {text.repeats.compare}
+      </button>
+    </section>
+  );
+}
+
+/** Lots of copies that would take the last one. */
+function Broken({ found }: { found: Found }) {
+  const again = useChange<void>(
+    () => '/repeats/again',
+    'POST',
+    () => ({}),
+    REPEATS_STALE,
+  );
+  if (found.broken === 0) return null;
+  return (
+    <section className="card flex flex-wrap items-center justify-between gap-3 border-go" role="alert">
+      <p className="min-w-0 flex-1">{text.repeats.broken(found.broken, count(found.broken))}</p>
+      <button type="button" className="button" disabled={again.isPending} onClick={() => again.mutate()}>
+        {text.repeats.again}
+      </button>
+      <Refused error={again.error} />
+    </section>
+  );
+}
+
+function HowSure({ found }: { found: Found }) {
+  const { candidates } = found;
+  return (
+    <section className="card">
+      <p>
+        <strong>{text.repeats.sure}</strong> {text.repeats.sureNote}{' '}
+        {candidates.different > 0 && text.repeats.different(candidates.different, count(candidates.different))}
+      </p>
+    </section>
+  );
+}
