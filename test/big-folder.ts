@@ -45,6 +45,7 @@ export function fillMany(dovecot: Dovecot, under: string, folders: number, each:
   own(dovecot);
 }
 
-function own({ owner, maildir }: Dovecot): void {
+/** Gives what was written to whom the mail belongs. */
+export function own({ owner, maildir }: Dovecot): void {
   if (process.getuid?.() === 0) execFileSync('chown', ['-R', `${owner.uid}:${owner.gid}`, maildir]);
 }

@@ -24,23 +24,23 @@ const MOST_ALONE = 100;
 const MOST_COPIES = 50;
 
 /** What the index alone tells, by account: it is asked for often, and only a scan or the reading changes it. */
-const known = new Map<number, { version: number; read: number; at: number; found: ReturnType<typeof summaryOf> }>();
-/** A scan changes the index all the time; meanwhile what was found a moment ago does. */
-const KNOWN_MS = 30_000;
+const known = new Map<number, { version: number; read: number; found: ReturnType<typeof summaryOf> }>();
 const MOST_KNOWN = 32;
 
 async function candidatesOf(database: Database, account: Account) {
-  const { version, read } = await theRow<{ version: number; read: number }>(
+  const { version, read, isScanning } = await theRow<{ version: number; read: number; isScanning: boolean }>(
     database,
-    `select index_version as version, (select count(*)::int from twin_digest where account = $1) as read from account where id = $1`,
+    `select index_version as version, (select count(*)::int from twin_digest where account = $1) as read,
+       exists (select from scan where account = $1 and state in ('queued', 'running')) as "isScanning"
+     from account where id = $1`,
     [account.id],
   );
   const before = known.get(account.id);
-  const at = Date.now();
-  if (before?.read === read && (before.version === version || at - before.at < KNOWN_MS)) return before.found;
+  // A scan changes the index all the time: until it is done what was found before it does.
+  if (before?.read === read && (before.version === version || isScanning)) return before.found;
   const found = summaryOf(await twinCandidates(database, account));
   known.delete(account.id);
-  known.set(account.id, { version, read, at, found });
+  known.set(account.id, { version, read, found });
   for (const [oldest] of known) if (known.size > MOST_KNOWN) known.delete(oldest);
   return found;
 }

@@ -54,6 +54,7 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
     const stop = subscribe(account.id, ({ kind, data }) => {
       if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
       if (kind === 'opened') freshness.lost('runs', 'scan', 'level', 'bags', 'archive');
+      if (kind === 'scan' && (data as { state?: string } | undefined)?.state === 'done') freshness.lost('repeats');
       if (kind === 'run') freshness.lost('runs');
       if (kind === 'bag') freshness.lost('bags');
       // What is in mbox files is a copy of no file by itself.
