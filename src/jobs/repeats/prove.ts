@@ -17,7 +17,7 @@ import { HelperLost, ReadAhead, type Share } from '../save/read-ahead';
 /** Messages that are looked up at a time. */
 const PAGE = 4_000;
 /** Messages, and octets, that one connection is asked for at a time; what came of a share is kept at once. */
-const SHARE_MESSAGES = 256;
+const SHARE_MESSAGES = 1_024;
 const SHARE_OCTETS = 4 * 2 ** 20;
 /** Shares from which on more connections than one are worth signing in for. */
 const MANY_SHARES = 4;
