@@ -29,6 +29,13 @@ function message(subject: string, { top = '', text = 'As agreed.', id = `<${subj
 const at = (octets: Buffer, more: Partial<Given> = {}) =>
   given(octets, { subject: /^Subject: (.*)\r$/m.exec(octets.toString('latin1'))?.[1] ?? '', ...more });
 
+/** The same messages in the inbox and in another folder. */
+function inTwo(fake: FakeServer, messages: () => Given[]): void {
+  fake.add('INBOX', 'inbox', messages());
+  fake.add('Old', null, messages());
+  fake.add('Trash', 'trash', []);
+}
+
 async function compared(mailbox: Mailbox, budget?: number): Promise<void> {
   await mailbox.call('compareTwins', budget === undefined ? {} : { budget });
   await mailbox.work();
@@ -92,16 +99,7 @@ test('no more is read than was said, those first from which most is won; what wa
     read.push(octets.length);
     return octets;
   };
-  for (const [folder, role] of [
-    ['INBOX', 'inbox'],
-    ['Old', null],
-  ] as const)
-    fake.add(
-      folder,
-      role,
-      names.map((name, index) => at(message(name, { text: 'x'.repeat(1_000 * (index + 1)) }))),
-    );
-  fake.add('Trash', 'trash', []);
+  inTwo(fake, () => names.map((name, index) => at(message(name, { text: 'x'.repeat(1_000 * (index + 1)) }))));
   const mailbox = await Mailbox.open(fake);
   const sizes = () => [...new Set(read.splice(0).map((octets) => Math.round(octets / 1_000)))].sort();
   sizes();
@@ -119,16 +117,7 @@ test('no more is read than was said, those first from which most is won; what wa
 test('what is cut off, gone or refused proves nothing', async () => {
   const fake = new FakeServer();
   const names = ['cut', 'gone', 'whole'];
-  for (const [folder, role] of [
-    ['INBOX', 'inbox'],
-    ['Old', null],
-  ] as const)
-    fake.add(
-      folder,
-      role,
-      names.map((name) => at(message(name))),
-    );
-  fake.add('Trash', 'trash', []);
+  inTwo(fake, () => names.map((name) => at(message(name))));
   const mailbox = await Mailbox.open(fake);
   fake.served = (octets) => (octets.includes('Subject: cut') ? octets.subarray(0, -1) : octets);
   fake.folder('Old').messages = fake.folder('Old').messages.filter(({ subject }) => subject !== 'gone');

@@ -42,7 +42,7 @@ export function Twins({ found }: { found: Repeats }) {
   return (
     <section className="card" aria-labelledby="twins">
       <div className="mb-1 flex flex-wrap items-center justify-between gap-2">
-        <h2 id="twins" className="min-w-0 flex-1">
+        <h2 id="twins" className="min-w-0 flex-1 max-md:basis-full">
           <strong>
             {text.repeats.twinsTitle(count(found.twins.groups), count(going.messages), octets(going.bytes))}
           </strong>{' '}
@@ -70,8 +70,8 @@ export function Twins({ found }: { found: Repeats }) {
                 [text.repeats.message, ''],
                 [text.repeats.from, 'max-md:hidden'],
                 [text.repeats.date, 'max-md:hidden'],
-                ['', ''],
-                [text.repeats.why, ''],
+                ['', 'max-md:hidden'],
+                [text.repeats.why, 'max-md:hidden'],
               ]}
             />
             <tbody>
@@ -97,6 +97,12 @@ export function Twins({ found }: { found: Repeats }) {
   );
 }
 
+/** Why a copy stays, or how it is the same as the one that does. */
+function reasonOf({ why, same }: Pick<TwinGroup['copies'][number], 'why' | 'same'>): string {
+  if (why) return text.repeats.because[why];
+  return same ? text.repeats.same[same] : '';
+}
+
 function Group({ group, isChosen, onToggle }: { group: TwinGroup; isChosen: boolean; onToggle(): void }) {
   const { octets, day } = useFigures();
   const subject = group.subject || text.sift.noSubject;
@@ -116,8 +122,8 @@ function Group({ group, isChosen, onToggle }: { group: TwinGroup; isChosen: bool
           {group.from?.name || group.from?.address || text.sift.noSender}
         </td>
         <td className="whitespace-nowrap text-ink-2 max-md:hidden">{group.date && day(group.date)}</td>
-        <td />
-        <td />
+        <td className="max-md:hidden" />
+        <td className="max-md:hidden" />
       </tr>
       {group.copies.map(({ id, folder, state, why, same }) => (
         <tr key={id}>
@@ -125,13 +131,16 @@ function Group({ group, isChosen, onToggle }: { group: TwinGroup; isChosen: bool
           <td />
           <td className="max-w-[320px] truncate pl-5" title={folder}>
             {folder}
+            <span className="note block truncate md:hidden">
+              {text.repeats.states[state]} · {reasonOf({ why, same })}
+            </span>
           </td>
           <td className="max-md:hidden" />
           <td className="max-md:hidden" />
-          <td className={`whitespace-nowrap ${state === 'stays' ? 'font-semibold text-water' : 'font-semibold'}`}>
+          <td className={`font-semibold whitespace-nowrap max-md:hidden ${state === 'stays' ? 'text-water' : ''}`}>
             {text.repeats.states[state]}
           </td>
-          <td className="note">{why ? text.repeats.because[why] : same ? text.repeats.same[same] : ''}</td>
+          <td className="note max-md:hidden">{reasonOf({ why, same })}</td>
         </tr>
       ))}
       {group.more > 0 && (

@@ -12,19 +12,16 @@ import { proofOf, updateProof } from '../../store/plan/proof';
 import type { Turn, WorkContext } from '../context';
 import { fenceOf } from '../fence';
 import { GenerationOpener } from '../open-generation';
-import { HelperLost, ReadAhead, type Share } from '../save/read-ahead';
+import { HelperLost, ReadAhead, type ShareOf, sharesOf } from '../save/read-ahead';
 
 /** Messages that are looked up at a time. */
 const PAGE = 4_000;
-/** Messages, and octets, that one connection is asked for at a time; what came of a share is kept at once. */
+/** Messages that one connection is asked for at a time; what came of a share is kept at once. */
 const SHARE_MESSAGES = 1_024;
-const SHARE_OCTETS = 4 * 2 ** 20;
 /** Shares from which on more connections than one are worth signing in for. */
 const MANY_SHARES = 4;
 
-interface MessageShare extends Share {
-  messages: ToCompare[];
-}
+type MessageShare = ShareOf<ToCompare>;
 
 /**
  * Reads messages that may exist more than once, and keeps what tells whether they do. It reads each once, those from which most could be
@@ -66,7 +63,7 @@ export async function prove(
     for (let at = 0; at < reading.messages.length; at += PAGE) {
       const wanted = reading.messages.slice(at, at + PAGE);
       const places = await placesOf(database, account.id, wanted);
-      const shares = sharesOf(places);
+      const shares = sharesOf(places, wantedOf, SHARE_MESSAGES);
       if (shares.length >= MANY_SHARES) ahead.grow();
       const again: MessageShare[] = [];
       for await (const { share, isThere, pieces } of ahead.each(shares)) {
@@ -90,8 +87,8 @@ export async function prove(
   return true;
 
   async function keep(share: MessageShare, found: readonly Compared[]): Promise<void> {
-    done.messages += share.messages.length;
-    done.bytes += share.messages.reduce((sum, { size }) => sum + size, 0);
+    done.messages += share.items.length;
+    done.bytes += share.items.reduce((sum, { size }) => sum + size, 0);
     await write({ done, attempts: 0 }, found);
   }
 }
@@ -107,7 +104,7 @@ async function compared(
   const found: Compared[] = [];
   try {
     for await (const { of, octets } of bySection(pieces)) {
-      const one = share.messages[of] as ToCompare;
+      const one = share.items[of] as ToCompare;
       const result = await digestsOf(one, octets);
       if (result) found.push(result);
     }
@@ -138,21 +135,7 @@ async function digestsOf({ message, size }: ToCompare, octets: AsyncIterable<Buf
   return { message, twin: content ?? kept ?? whole, octets: whole, kept };
 }
 
-/** Messages in the order given, in shares of one folder each. */
-function sharesOf(messages: readonly ToCompare[]): MessageShare[] {
-  const shares: (MessageShare & { wanted: Wanted[] })[] = [];
-  let octets = 0;
-  for (const one of messages) {
-    let share = shares.at(-1);
-    octets += one.size;
-    if (share?.generation !== one.generation || share.messages.length >= SHARE_MESSAGES || octets > SHARE_OCTETS) {
-      share = { generation: one.generation, messages: [], wanted: [] };
-      shares.push(share);
-      octets = one.size;
-    }
-    share.messages.push(one);
-    // One octet more shows that it is longer than was said.
-    share.wanted.push({ uid: one.uid, section: '', expected: one.size, most: one.size + 1 });
-  }
-  return shares;
+/** A whole message; one octet more shows that it is longer than was said. */
+function wantedOf({ uid, size }: ToCompare): Wanted {
+  return { uid, section: '', expected: size, most: size + 1 };
 }

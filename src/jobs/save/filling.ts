@@ -18,20 +18,14 @@ import { BagWriting } from './bag-writing';
 import type { Intake } from './intake';
 import { intakeOf } from './intake-of';
 import { Outcomes } from './outcomes';
-import { HelperLost, ReadAhead, type Share } from './read-ahead';
+import { HelperLost, ReadAhead, type ShareOf, sharesOf } from './read-ahead';
 
 /** Files that are looked up at a time; between two pages the line is idle for a moment. */
 const PAGE = 4_000;
-/** Files, and octets, that one connection is asked for at a time. */
+/** Files that one connection is asked for at a time. */
 const SHARE_FILES = 256;
-const SHARE_OCTETS = 4 * 2 ** 20;
 /** Shares from which on more connections than one are worth signing in for. */
 const MANY_SHARES = 4;
-
-/** Files of one folder that are read together. */
-interface FileShare extends Share {
-  files: readonly PendingFile[];
-}
 
 /** Fills a bag with what the mail server has: files and messages are fetched over several connections, and written in their order. */
 export class Filling extends BagWriting {
@@ -86,14 +80,14 @@ export class Filling extends BagWriting {
       const page = (ids: ArrayLike<number>) => Array.prototype.slice.call(ids, at, at + PAGE) as number[];
       const files = await filesAtPlacements(database, this.account.id, page(pending.files), page(pending.placements));
       await this.intake.ready(files);
-      await this.fetch(sharesOf(files));
+      await this.fetch(sharesOf(files, wantedOf, SHARE_FILES));
       await this.outcomes.settle();
       count += files.length;
     }
     return count;
   }
 
-  private async fetch(shares: readonly FileShare[]): Promise<void> {
+  private async fetch(shares: readonly ShareOf<PendingFile>[]): Promise<void> {
     if (shares.length >= MANY_SHARES) this.ahead.grow();
     const again: PendingFile[] = [];
     for await (const { share, isThere, pieces } of this.ahead.each(shares)) {
@@ -102,14 +96,14 @@ export class Filling extends BagWriting {
         if (isThere)
           for await (const { of, octets } of bySection(pieces)) {
             await this.heed();
-            const file = share.files[of] as PendingFile;
+            const file = share.items[of] as PendingFile;
             if ((await this.receive(file, octets)) === 'again') again.push(file);
             dealt = of + 1;
           }
-        else for (const file of share.files) await this.leave(file, 'vanished');
+        else for (const file of share.items) await this.leave(file, 'vanished');
       } catch (error) {
         if (!(error instanceof HelperLost)) throw error;
-        again.push(...share.files.slice(dealt));
+        again.push(...share.items.slice(dealt));
       }
     }
     for (const file of again) {
@@ -145,24 +139,6 @@ export class Filling extends BagWriting {
   private leave({ file, placement, size: encoded }: PendingFile, reason: UnsavedReason): Promise<void> {
     return this.outcomes.add({ file, placement, encoded, reason });
   }
-}
-
-/** Files in the order given, in shares of one folder each. */
-function sharesOf(files: readonly PendingFile[]): FileShare[] {
-  const shares: (FileShare & { files: PendingFile[]; wanted: Wanted[] })[] = [];
-  let octets = 0;
-  for (const file of files) {
-    let share = shares.at(-1);
-    octets += file.size;
-    if (share?.generation !== file.generation || share.files.length >= SHARE_FILES || octets > SHARE_OCTETS) {
-      share = { generation: file.generation, files: [], wanted: [] };
-      shares.push(share);
-      octets = file.size;
-    }
-    share.files.push(file);
-    share.wanted.push(wantedOf(file));
-  }
-  return shares;
 }
 
 /** The section of a file; one octet more shows that it is longer than was said. */

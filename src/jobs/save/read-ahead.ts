@@ -12,6 +12,41 @@ export interface Share {
   wanted: readonly Wanted[];
 }
 
+/** What is read, in shares of one folder each. */
+export interface ShareOf<T> extends Share {
+  items: T[];
+  wanted: Wanted[];
+}
+
+/** Octets that one connection is asked for at a time. */
+const SHARE_OCTETS = 4 * 2 ** 20;
+
+/**
+ * Parts what is to be read into shares, in the order given.
+ *
+ * @param most items of a share.
+ */
+export function sharesOf<T extends { generation: number; size: number }>(
+  items: readonly T[],
+  wantedOf: (item: T) => Wanted,
+  most: number,
+): ShareOf<T>[] {
+  const shares: ShareOf<T>[] = [];
+  let octets = 0;
+  for (const item of items) {
+    let share = shares.at(-1);
+    octets += item.size;
+    if (share?.generation !== item.generation || share.items.length >= most || octets > SHARE_OCTETS) {
+      share = { generation: item.generation, items: [], wanted: [] };
+      shares.push(share);
+      octets = item.size;
+    }
+    share.items.push(item);
+    share.wanted.push(wantedOf(item));
+  }
+  return shares;
+}
+
 /** A share as it comes. */
 export interface ArrivingShare<S extends Share> {
   share: S;
