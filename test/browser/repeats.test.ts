@@ -47,7 +47,12 @@ test('messages are compared, told apart by rules that the person sees, and their
   const [lot] = (await ask('/lots')).lots;
   assert.deepEqual([lot.messages, lot.bytes], [folders[0].going.messages, folders[0].going.bytes]);
   await shows(/None of its copies can go/);
-  await pressPart('The same message twice');
+  // The rest is proposed beside the decisions; one group was to stay as it is, so it is taken here.
+  await goTo('/suggestions');
+  await shows(/\d+ copies, [\s\S]*can go: each is proven, and one of each stays/);
+  await accessible('suggestions with copies');
+  await pressPart('Look at them');
+  await shows(/messages exist more than once/);
   await pressPart('copies to the plan');
   await until(async () => (await ask('/lots')).lots.length === 2);
   const { total } = await ask('/lots');

@@ -384,15 +384,16 @@ test('and so does that of Dovecot, a general-purpose server', async () => {
 
 const SIEVE_FIELDS: Field[] = ['size', 'from', 'to', 'domain', 'list', 'subject'];
 
-test('rules in Sieve decide as we do over 1,000 random messages, by the interpreter of Debian (RFC 5228)', async () => {
+test('rules in Sieve decide as we do over a thousand messages, by the interpreter of Debian (RFC 5228)', async () => {
   const path = await app.signIn({ port: host.plainPort });
   await app.scanned(path);
   const folder = temporaryFolder();
-  // Of several authors Sieve looks at all of them, and we at the first.
-  const all = (await rowsOf(path)).filter(
-    ({ folder: name, subject }) => host.mailbox.folders.has(name) && !subject.includes('two authors'),
+  // Of several authors Sieve looks at all of them, and we at the first. An author whose address is no address by RFC 5322 (here of
+  // octets beyond ASCII) is none to Sieve: such a message stays where it is.
+  const rows = (await rowsOf(path)).filter(
+    ({ folder: name, subject }) => host.mailbox.folders.has(name) && !/two authors|^long long/.test(subject),
   );
-  const [rows] = fc.sample(fc.shuffledSubarray(all, { minLength: 1_000, maxLength: 1_000 }), 1) as [typeof all];
+  assert.ok(rows.length > 1_000, `only ${rows.length} messages`);
   const files = rows.map((row) => {
     const placed = host.mailbox.folders.get(row.folder)?.messages.find(({ uid }) => uid === row.uid);
     const file = join(folder, `${row.id}.eml`);
@@ -413,7 +414,7 @@ test('rules in Sieve decide as we do over 1,000 random messages, by the interpre
   );
   const settings = sieveSettings(folder);
   let hits = 0;
-  const decide = async (row: (typeof all)[number], index: number) => {
+  const decide = async (row: (typeof rows)[number], index: number) => {
     const { stdout } = await run('sieve-test', ['-c', settings, script, files[index] as string]);
     const decided = new Set([...stdout.matchAll(/\br(\d+)\b/g)].map(([, number]) => Number(number)));
     for (const [number, { criteria, test }] of rules.entries()) {

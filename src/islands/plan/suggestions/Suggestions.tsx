@@ -3,7 +3,9 @@ import { missingAfter } from '../../../core/level/level';
 import { freeFolders } from '../../../core/mailbox/folders';
 import { LITTLE } from '../../../core/plan/suggestions';
 import { OF_THE_PLAN, useChange, useFigures, useLevel, useLots, usePlan } from '../../../ui/api/account';
+import { REPEATS_STALE, useRepeats } from '../../../ui/api/repeats';
 import { useAsked } from '../../../ui/columns/useAsked';
+import { Link } from '../../../ui/route';
 import { Failed, Loading, Refused } from '../../../ui/State';
 import { text } from '../../../ui/text';
 import { count, percent } from '../../../ui/text/format';
@@ -117,8 +119,38 @@ function Goal({ level, plan }: { level: Level; plan: Lot[] }) {
           )}
         </p>
       )}
+      <Copies />
       <Refused error={take.error} />
     </section>
+  );
+}
+
+/** Copies that were proven cost no decision either: one of each stays. */
+function Copies() {
+  const { octets } = useFigures();
+  const going = useRepeats().data?.twins.going;
+  const take = useChange<void>(
+    () => '/repeats/lots',
+    'POST',
+    () => ({ expect: going, label: text.repeats.lot }),
+    REPEATS_STALE,
+  );
+  if (!going || going.messages === 0) return null;
+  return (
+    <>
+      <p className="flex flex-wrap items-center gap-3">
+        <span className="text-ink-2">
+          {text.suggestions.copies(text.repeats.copies(going.messages, count(going.messages)), octets(going.bytes))}
+        </span>
+        <button type="button" className="link" disabled={take.isPending} onClick={() => take.mutate()}>
+          {text.suggestions.takeCopies}
+        </button>
+        <Link to="/repeats" className="link">
+          {text.suggestions.lookAtCopies}
+        </Link>
+      </p>
+      <Refused error={take.error} />
+    </>
   );
 }
 
