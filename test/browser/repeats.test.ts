@@ -15,9 +15,11 @@ before(async () => {
 });
 after(cleanUp);
 
-/** Presses the button that says this among other things. */
+/** Presses the button or link that says this among other things. */
 async function pressPart(words: string): Promise<void> {
-  await driver.wait(located.elementLocated(By.xpath(`//main//button[contains(., "${words}")]`)), 20_000).click();
+  await driver
+    .wait(located.elementLocated(By.xpath(`//main//*[self::button or self::a][contains(., "${words}")]`)), 20_000)
+    .click();
 }
 
 test('messages are compared, told apart by rules that the person sees, and their copies and an imported folder are marked', async () => {
