@@ -1,7 +1,7 @@
-import type { App } from '../test/harness';
+import { App, startStandIn, tinyScenario } from '../test/harness';
 
 /** Fills the account of the session with rows of the shape of real mailboxes (common practice, no source). */
-export async function fill(app: App, account: number, count: number): Promise<void> {
+async function fill(app: App, account: number, count: number): Promise<void> {
   const { database } = app;
   await database.query('drop index if exists message_words');
   await database.query('delete from placement where account = $1', [account]);
@@ -35,4 +35,16 @@ export async function fill(app: App, account: number, count: number): Promise<vo
   await database.query('drop table made');
   await database.query('update account set index_version = index_version + 1 where id = $1', [account]);
   await database.query('analyze');
+}
+
+/** An application with one account, which is filled with so many messages; nothing works on it. */
+export async function filled(count: number): Promise<{ app: App; path: string; account: number }> {
+  const host = await startStandIn({ scenario: tinyScenario() });
+  const app = await App.start();
+  const path = await app.signIn({ port: host.plainPort });
+  await app.scanned(path);
+  await app.killWorker();
+  const account = Number(path.split('/')[2]);
+  await fill(app, account, count);
+  return { app, path, account };
 }

@@ -1,8 +1,8 @@
 import { get } from 'node:http';
 import { By, until as located, type WebDriver } from 'selenium-webdriver';
 import { devTools, openChromium } from '../test/browser/chromium';
-import { App, cleanUp, startStandIn, tinyScenario, until } from '../test/harness';
-import { fill } from './made-mailbox';
+import { cleanUp, until } from '../test/harness';
+import { filled } from './made-mailbox';
 
 /**
  * Sift in headless Chromium over made-up mailboxes: from the request to a list that can be used, octets on the wire, and
@@ -66,12 +66,7 @@ function octetsOf(url: string, cookie: string): Promise<number> {
 }
 
 async function measure(count: number) {
-  const host = await startStandIn({ scenario: tinyScenario() });
-  const app = await App.start();
-  const path = await app.signIn({ port: host.plainPort });
-  await app.scanned(path);
-  await app.killWorker();
-  await fill(app, Number(path.split('/')[2]), count);
+  const { app, path } = await filled(count);
   const driver = await openChromium();
   await driver.get(`${app.origin}/sign-in`);
   const [name, value] = app.cookie.split('=') as [string, string];

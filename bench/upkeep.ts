@@ -2,8 +2,8 @@ import { parseCriteria } from '../src/core/criteria/parse';
 import { forecastOf } from '../src/jobs/forecast';
 import { accountById } from '../src/store/access/accounts';
 import { tryOnPast } from '../src/store/plan/standing-trial';
-import { App, cleanUp, startStandIn, tinyScenario } from '../test/harness';
-import { fill } from './made-mailbox';
+import { cleanUp } from '../test/harness';
+import { filled } from './made-mailbox';
 import { countsAsked, median, peakMemory, printResults, rounded, timed } from './measure';
 
 /**
@@ -15,14 +15,10 @@ const TURNS = 3;
 const TRIALS = ['age > 1y', 'category = mailings and age > 1y', 'newest > 24', 'category = mailings and monthly > 1'];
 
 async function measure(count: number) {
-  const host = await startStandIn({ scenario: tinyScenario() });
-  const app = await App.start();
-  const path = await app.signIn({ port: host.plainPort });
-  await app.scanned(path);
-  await app.killWorker();
-  const id = Number(path.split('/')[2]);
-  await fill(app, id, count);
-  const { database } = app;
+  const {
+    app: { database },
+    account: id,
+  } = await filled(count);
   const account = await accountById(database, id);
   if (!account) throw new Error('the account is gone');
   const often = async (act: () => Promise<unknown>) => {

@@ -626,6 +626,9 @@ export const TwinGroup = v.object({
   more: count,
 });
 
+/** What was proven to exist more than once; `going`: copies that can go. */
+export const ProvenCopies = v.object({ groups: count, going: Amount });
+
 /** What exists more than once. */
 export const Repeats = v.object({
   /** By the index alone; `different`: groups that were read, of which some are not the same. */
@@ -637,8 +640,7 @@ export const Repeats = v.object({
     /** What still has to be read. */
     unread: Amount,
   }),
-  /** Proven; `going`: copies that can go. */
-  twins: v.object({ groups: count, going: Amount }),
+  twins: ProvenCopies,
   /** Folders most of whose messages lie in another one too; `in` is null where they lie in several. */
   folders: v.array(
     v.object({ path: v.string(), in: v.nullable(v.string()), messages: count, both: count, going: Amount }),

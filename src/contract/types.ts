@@ -53,5 +53,6 @@ export type DeviceCode = InferOutput<typeof s.DeviceCode>;
 export type LotList = InferOutput<typeof s.LotList>;
 export type FirstFigures = InferOutput<typeof s.FirstFigures>;
 export type BagFile = InferOutput<typeof s.BagFile>;
+export type ProvenCopies = InferOutput<typeof s.ProvenCopies>;
 export type Repeats = InferOutput<typeof s.Repeats>;
 export type TwinGroup = InferOutput<typeof s.TwinGroup>;

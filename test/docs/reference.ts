@@ -343,6 +343,7 @@ const [copied] = kept?.messages ?? [];
 if (inbox && copied) host.mailbox.append(inbox, copied.item.write(), copied.received, []);
 await app.scanned('/accounts/1', true);
 await call('getRepeats');
+await call('getProvenCopies');
 await call('compareTwins', { body: { budget: 100_000_000 } });
 await until(async () => (await app.call('GET', '/accounts/1/repeats')).body.proof?.state === 'done');
 const { groups: twins } = await call('listTwins', { query: { limit: '1' } });

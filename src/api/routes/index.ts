@@ -72,6 +72,7 @@ export const ROUTES: Record<string, Route> = {
   listBulkSenders: asks.listBulkSenders,
   readWays: asks.readWays,
   getRepeats: repeats.getRepeats,
+  getProvenCopies: repeats.getProvenCopies,
   compareTwins: repeats.compareTwins,
   listTwins: repeats.listTwins,
   listAlone: repeats.listAlone,

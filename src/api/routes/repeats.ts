@@ -1,6 +1,7 @@
 import * as v from 'valibot';
 import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
+import type { Amount } from '../../core/level/level';
 import { readingOf } from '../../core/repeats/reading';
 import { samenessOf, type TwinGroup } from '../../core/repeats/twins';
 import { includes } from '../../core/sets/ranges';
@@ -72,26 +73,23 @@ export const getRepeats = route({
     'Tells what exists more than once: what may by the index alone, what was proven by reading it, which folders repeat others, and how far the reading is.',
   response: s.Repeats,
   async handle({ environment: { database }, account }) {
-    const [candidates, twins, proof, broken] = await Promise.all([
+    const [candidates, twins, proof] = await Promise.all([
       candidatesOf(database, account),
       twinsOf(database, account),
       proofOf(database, account.id),
-      brokenPromises(database, account),
     ]);
+    const broken = await brokenPromises(database, account, twins);
     const paths = new Map(twins.folders.map(({ id, path }) => [id, path]));
-    const going = twins.groups.reduce((sum, group) => sum + group.going.size, 0);
+    const going = goingByFolder(twins);
     return {
       candidates,
-      twins: {
-        groups: twins.groups.length,
-        going: { messages: going, bytes: twins.groups.reduce((sum, { bytes }) => sum + bytes, 0) },
-      },
+      twins: provenOf(twins),
       folders: twins.repeating.map(({ folder, in: other, messages, both }) => ({
         path: paths.get(folder) ?? '',
         in: other === null ? null : (paths.get(other) ?? ''),
         messages,
         both,
-        going: goingIn(twins, folder),
+        going: going.get(folder) ?? { messages: 0, bytes: 0 },
       })),
       broken: broken.length,
       ...(proof ? { proof: shownProof(proof) } : {}),
@@ -103,17 +101,37 @@ function shownProof({ attempts: _, problem, endedAt, ...proof }: NonNullable<Awa
   return { ...proof, ...(problem ? { problem } : {}), ...(endedAt ? { endedAt } : {}) };
 }
 
-/** What of a folder can go because it lies elsewhere too. */
-function goingIn({ rows: found, groups }: Twins, folder: number) {
-  const amount = { messages: 0, bytes: 0 };
-  for (const { rows: members, going } of groups)
-    for (const row of members)
-      if (found.folder[row] === folder && going.has(found.id[row] as number)) {
-        amount.messages++;
-        amount.bytes += found.size[row] as number;
-      }
-  return amount;
+function provenOf({ groups }: Twins) {
+  const going = { messages: 0, bytes: 0 };
+  for (const group of groups) {
+    going.messages += group.going.size;
+    going.bytes += group.bytes;
+  }
+  return { groups: groups.length, going };
 }
+
+/** What of each folder can go because it lies elsewhere too. */
+function goingByFolder({ rows: found, groups }: Twins): Map<number, Amount> {
+  const amounts = new Map<number, Amount>();
+  for (const { rows: members, going } of groups)
+    for (const row of members) {
+      if (!going.has(found.id[row] as number)) continue;
+      const folder = found.folder[row] as number;
+      const amount = amounts.get(folder) ?? { messages: 0, bytes: 0 };
+      amount.messages++;
+      amount.bytes += found.size[row] as number;
+      amounts.set(folder, amount);
+    }
+  return amounts;
+}
+
+export const getProvenCopies = route({
+  method: 'GET',
+  path: '/accounts/{account}/repeats/proven',
+  summary: 'Tells how much was proven to exist more than once, and can go. It looks at nothing that was not read.',
+  response: s.ProvenCopies,
+  handle: async ({ environment: { database }, account }) => provenOf(await twinsOf(database, account)),
+});
 
 export const compareTwins = route({
   method: 'POST',
@@ -252,8 +270,10 @@ export const listAlone = route({
         for (const row of members) if (twins.rows.folder[row] === folder) both.add(twins.rows.id[row] as number);
     const found = await rows<{ id: number }>(
       database,
-      `select id from placement where account = $1 and folder = $2 and gone_at is null and id <> all($3::bigint[])
-       order by received desc, id desc limit $4`,
+      `select p.id from placement p
+       where p.account = $1 and p.folder = $2 and p.gone_at is null
+         and not exists (select from unnest($3::bigint[]) as other (id) where other.id = p.id)
+       order by p.received desc, p.id desc limit $4`,
       [account.id, folder, [...both], MOST_ALONE],
     );
     return { ids: found.map(({ id }) => id) };

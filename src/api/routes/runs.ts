@@ -318,7 +318,7 @@ async function keepPromises(db: Queryable, account: Account): Promise<void> {
   if (broken.length > 0)
     throw conflict(
       'would-take-last',
-      `Of ${broken.length} messages the plan would take every copy, since the one that was to stay has gone or is in the plan too. Tell the copies apart again on the Repeats page, and check.`,
+      `The plan would take the last copy of ${broken.length === 1 ? '1 message' : `${broken.length} messages`}: the copy that was to stay has gone, or is in the plan too. Tell the copies apart again on the Repeats page, and check.`,
     );
 }
 

@@ -40,7 +40,7 @@ export function readingOf(
   const reading: Reading = { messages: [], bytes: 0 };
   for (const { messages, bytes } of groups) {
     if (reading.messages.length > 0 && reading.bytes + bytes > budget) continue;
-    reading.messages.push(...messages.keys());
+    for (const message of messages.keys()) reading.messages.push(message);
     reading.bytes += bytes;
   }
   return reading;

@@ -4,7 +4,9 @@ import fc from 'fast-check';
 import { candidateGroups } from './candidates';
 import { repeatingFolders } from './folders';
 import { type Copy, goingOf, KEEP_RULES, KEPT_IN, keptOf } from './keeper';
+import { readingOf } from './reading';
 import { isTransportField, TRANSPORT_FIELDS } from './transport-fields';
+import { twinGroups } from './twins';
 
 const KiB = 1024;
 
@@ -71,6 +73,20 @@ test('one of each stays always, and never one that another lot takes; what guard
       for (const { id, guarded, taken } of all) if (guarded || taken) assert.ok(!going.includes(id));
     }),
   );
+});
+
+test('200,000 copies of one message are one group, which is read whole and of which one stays', () => {
+  const length = 200_000;
+  const [same, numbers] = [new Int32Array(length), Int32Array.from({ length }, (_, row) => row)];
+  const size = new Float64Array(length).fill(100);
+  const groups = candidateGroups({ high: same, low: same, size });
+  assert.deepEqual([groups.starts.length, groups.rows.length], [2, length]);
+  const reading = readingOf(groups, { message: numbers, size, twin: same }, 1);
+  assert.deepEqual([reading.messages.length, reading.bytes], [length, length * 100]);
+  const rows = { id: numbers, message: numbers, folder: same, size, received: size, flags: same, twin: same };
+  const facts = { isGuarded: () => false, isTaken: () => false, keptIn: () => 'inbox' as const };
+  const [group, ...others] = twinGroups({ ...rows, octets: same, kept: same }, facts, [...KEEP_RULES]);
+  assert.deepEqual([group?.going.size, group?.kept, others], [length - 1, { id: 0, why: 'same' }, []]);
 });
 
 test('rules decide in the order in which they stand', () => {

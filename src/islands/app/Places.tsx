@@ -6,7 +6,7 @@ import { useAccount, useChange, useFigures, useLevel, useRuns, useScan } from '.
 import { useArchive } from '../../ui/api/archive';
 import { call } from '../../ui/api/call';
 import { firstFull, MONTH_MS, useForecast } from '../../ui/api/forecast';
-import { useRepeats } from '../../ui/api/repeats';
+import { useProvenCopies } from '../../ui/api/repeats';
 import { signOut } from '../../ui/api/signOut';
 import { Link } from '../../ui/route';
 import { text } from '../../ui/text';
@@ -30,7 +30,7 @@ export function Places({ path }: { path: string }) {
     staleTime: 60_000,
   }).data;
   const archive = useArchive().data;
-  const repeats = useRepeats().data;
+  const copies = useProvenCopies().data;
   const won = runs.filter(({ action }) => action === 'purge').reduce((sum, { done }) => sum + done.bytes, 0);
   const figures: [string, string, string][] = [
     [
@@ -51,7 +51,7 @@ export function Places({ path }: { path: string }) {
         : '',
     ],
     ['/files', text.places.files, files?.complete || files?.total.files ? octets(files.total.bytes) : ''],
-    ['/repeats', text.places.repeats, repeats ? octets(repeats.twins.going.bytes) : ''],
+    ['/repeats', text.places.repeats, copies ? octets(copies.going.bytes) : ''],
     [
       '/trash',
       text.places.trash,

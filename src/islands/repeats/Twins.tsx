@@ -44,7 +44,12 @@ export function Twins({ found }: { found: Repeats }) {
       <div className="mb-1 flex flex-wrap items-center justify-between gap-2">
         <h2 id="twins" className="min-w-0 flex-1 max-md:basis-full">
           <strong>
-            {text.repeats.twinsTitle(count(found.twins.groups), count(going.messages), octets(going.bytes))}
+            {text.repeats.twinsTitle(
+              found.twins.groups,
+              count(found.twins.groups),
+              text.repeats.copies(going.messages, count(going.messages)),
+              octets(going.bytes),
+            )}
           </strong>{' '}
           <span className="text-ink-2">{text.repeats.oneStays}</span>
         </h2>

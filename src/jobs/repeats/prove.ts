@@ -17,7 +17,7 @@ import { HelperLost, ReadAhead, type ShareOf, sharesOf } from '../save/read-ahea
 /** Messages that are looked up at a time. */
 const PAGE = 4_000;
 /** Messages that one connection is asked for at a time; what came of a share is kept at once. */
-const SHARE_MESSAGES = 1_024;
+const SHARE_MESSAGES = 256;
 /** Shares from which on more connections than one are worth signing in for. */
 const MANY_SHARES = 4;
 
@@ -41,7 +41,10 @@ export async function prove(
   const { database } = context;
   const fenced = fenceOf(context, job);
   const asked = await proofOf(database, account.id);
-  if (!asked) return true;
+  if (!asked) {
+    await fenced((client) => finishJob(client, job));
+    return true;
+  }
   const server = withThrottleRetry(first, async () => undefined);
   const opener = new GenerationOpener(database, account.id);
   const ahead = new ReadAhead(server, another, (one, generation) => opener.isThere(one, generation));
@@ -82,8 +85,10 @@ export async function prove(
   } finally {
     await ahead.close();
   }
-  await write({ state: 'done', attempts: 0 });
-  await fenced((client) => finishJob(client, job));
+  await fenced(async (client) => {
+    await tell(client, account.id, 'repeats', await updateProof(client, account.id, { state: 'done', attempts: 0 }));
+    await finishJob(client, job);
+  });
   return true;
 
   async function keep(share: MessageShare, found: readonly Compared[]): Promise<void> {

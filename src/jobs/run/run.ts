@@ -48,7 +48,7 @@ import { Folders } from './folders';
 import { isOfConnection, type Lane, Lanes } from './lanes';
 import { PutBack } from './put-back';
 import { PACK_MESSAGES, PACK_OCTETS, Rewriter } from './rewriter';
-import { lastCopies } from './staying';
+import { Staying } from './staying';
 import { arranged, type Group, isScattered, nextWave, type Planned, type Routed, sourcesOf } from './wave';
 
 /** Pending members held in memory at a time. */
@@ -113,6 +113,8 @@ class Carrier {
   private readonly putBack: PutBack | undefined;
   /** Saves messages before these are moved, where the run is for that. */
   private readonly archiver: Archiver | undefined;
+  /** Knows the copies that stay, where the run takes copies of messages. */
+  private readonly staying: Staying;
   /** By member, about how many octets its replacement has; only where there may be no room for all. */
   private replacementSizes: Map<number, number> | undefined;
 
@@ -135,6 +137,7 @@ class Carrier {
     this.executor = first.executor;
     if (isOfFiles(run.action))
       this.rewriter = new Rewriter(context, account, run, this.server, first.folders, this.fenced);
+    this.staying = new Staying(context.database, account, run.id);
     if (run.action === 'archive') this.archiver = new Archiver(context, job, account, this.server, another, turn, run);
     if (run.action === 'put-back')
       this.putBack = new PutBack(
@@ -526,9 +529,8 @@ class Carrier {
 
   /** Leaves what would be the last copy of its message, where that was not to happen: another program may have taken the others. */
   private async withCopyThatStays(groups: Group[]): Promise<Group[]> {
-    const { database } = this.context;
     const ids = groups.flatMap(({ members }) => members.map(({ id }) => id));
-    const last = this.rewriter ? [] : await lastCopies(database, this.account, this.run.id, ids, this.lanes.first);
+    const last = this.rewriter ? [] : await this.staying.lastAmong(ids, this.lanes.first);
     await this.leave('last-copy', last);
     return leaving(groups, new Set(last));
   }

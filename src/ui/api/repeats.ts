@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import type { Repeats, TwinGroup } from '../../contract/types';
+import type { ProvenCopies, Repeats, TwinGroup } from '../../contract/types';
 import { OF_THE_PLAN, useAccount } from './account';
 import { call } from './call';
 
@@ -13,6 +13,17 @@ export function useRepeats() {
     staleTime: 30_000,
     // Events tell how far it is; whether it waits they don't.
     refetchInterval: ({ state }) => (isComparing(state.data) ? 2_000 : false),
+  });
+}
+
+/** How much was proven to exist more than once, for places that need no more. */
+export function useProvenCopies() {
+  const { account, base } = useAccount();
+  return useQuery({
+    queryKey: ['repeats', account.id, 'proven'],
+    queryFn: () => call<ProvenCopies>(`${base}/repeats/proven`),
+    placeholderData: keepPreviousData,
+    staleTime: 30_000,
   });
 }
 

@@ -354,7 +354,7 @@ export const en = {
     kinds: 'Kinds of repeats',
     titles: { twins: 'The same message twice', folders: 'A folder that repeats another' },
     twinsNote: (messages: number, shown: string, groups: string) =>
-      messages === 0 ? 'no copies can go' : `${messages === 1 ? '1 copy' : `${shown} copies`}, in ${groups} groups`,
+      messages === 0 ? 'no copies can go' : `${messages === 1 ? '1 copy' : `${shown} copies`}, of ${groups} messages`,
     foldersNote: (folders: number, shown: string) =>
       folders === 0 ? 'none was found' : folders === 1 ? '1 folder' : `${shown} folders`,
     mayBe: (messages: string, bytes: string) => `${messages}, ${bytes}, may exist more than once`,
@@ -371,8 +371,8 @@ export const en = {
       'Copies are found by Message-ID, author and date. Each one is read from the server and compared by the SHA-256 of its octets before it may go. One of each always stays: a run looks for it on the server before it takes a copy.',
     different: (groups: number, shown: string) =>
       groups === 1 ? '1 group differed and was left out.' : `In ${shown} groups some differed and were left out.`,
-    twinsTitle: (groups: string, messages: string, bytes: string) =>
-      `${groups} messages exist more than once; ${messages} copies can go · ${bytes}`,
+    twinsTitle: (groups: number, shown: string, copies: string, bytes: string) =>
+      `${groups === 1 ? '1 message exists' : `${shown} messages exist`} more than once; ${copies} can go · ${bytes}`,
     oneStays: 'one of each stays, always',
     rules: 'What decides which one stays',
     rulesNote:

@@ -3,7 +3,7 @@ import { missingAfter } from '../../../core/level/level';
 import { freeFolders } from '../../../core/mailbox/folders';
 import { LITTLE } from '../../../core/plan/suggestions';
 import { OF_THE_PLAN, useChange, useFigures, useLevel, useLots, usePlan } from '../../../ui/api/account';
-import { REPEATS_STALE, useRepeats } from '../../../ui/api/repeats';
+import { REPEATS_STALE, useProvenCopies } from '../../../ui/api/repeats';
 import { useAsked } from '../../../ui/columns/useAsked';
 import { Link } from '../../../ui/route';
 import { Failed, Loading, Refused } from '../../../ui/State';
@@ -128,7 +128,7 @@ function Goal({ level, plan }: { level: Level; plan: Lot[] }) {
 /** Copies that were proven cost no decision either: one of each stays. */
 function Copies() {
   const { octets } = useFigures();
-  const going = useRepeats().data?.twins.going;
+  const going = useProvenCopies().data?.going;
   const take = useChange<void>(
     () => '/repeats/lots',
     'POST',
