@@ -114,6 +114,30 @@ test('no more is read than was said, those first from which most is won; what wa
   assert.equal((await mailbox.call('getRepeats')).twins.groups, 4);
 });
 
+test('what the server says is one message by its EMAILID (RFC 8474) is a copy unread, beside copies that were read', async () => {
+  const fake = new FakeServer();
+  const one = message('one');
+  fake.add('INBOX', 'inbox', [at(one, { emailId: 'M1' }), at(message('two'), { emailId: 'M2' })]);
+  fake.add('Label', null, [at(one, { emailId: 'M1' })]);
+  fake.add('Old', null, [at(message('two'), { emailId: 'M3' }), at(message('two'), { emailId: 'M3' })]);
+  fake.add('Trash', 'trash', []);
+  const mailbox = await Mailbox.open(fake);
+  const told = async () => {
+    const { groups } = await mailbox.call('listTwins');
+    return groups
+      .map(({ subject, copies }: any) => [subject, ...copies.map(({ same }: any) => same ?? 'stays').sort()].join(' '))
+      .sort();
+  };
+  assert.deepEqual(await told(), ['one server stays', 'two server stays']);
+  assert.equal((await mailbox.call('getRepeats')).candidates.unread.messages, 2, 'one of each message is read');
+  await compared(mailbox);
+  assert.deepEqual(await told(), ['one server stays', 'two octets server stays']);
+  const lot = await mailbox.call('createTwinLot', {});
+  const run = await mailbox.run({ action: 'trash', lots: [lot.id] });
+  assert.deepEqual([run.state, run.left, run.done.messages], ['done', [], 3]);
+  assert.deepEqual(mailbox.hosted, { INBOX: [], Label: ['one'], Old: ['two'], Trash: ['one', 'two', 'two'] });
+});
+
 test('what is cut off, gone or refused proves nothing', async () => {
   const fake = new FakeServer();
   const names = ['cut', 'gone', 'whole'];

@@ -11,8 +11,9 @@ export interface TwinRows {
   /** Seconds since 1970. */
   received: Float64Array;
   flags: Int32Array;
-  /** Numbers: rows with the same are copies of each other; have the same octets; are the same but for fields added on the way. */
+  /** Rows with the same number are copies of each other. */
   twin: Int32Array;
+  /** Of copies of each other: those with the same number have the same octets; are the same but for fields added on the way. */
   octets: Int32Array;
   kept: Int32Array;
 }

@@ -67,35 +67,32 @@ export async function readTwins(db: Queryable, account: Account): Promise<TwinRo
   const isShared = await row(db, 'select 1 from message where account = $1 and email_id is not null limit 1', [
     account.id,
   ]);
-  const shared = `union select message from placement where account = $1 and gone_at is null and folder = any($2::int[])
-    group by message having count(*) > 1`;
-  const packed = await theRow<Record<keyof TwinRows, Buffer | null>>(
+  const shared = `union all select p.message, null, null, null from placement p
+    where p.account = $1 and p.gone_at is null and p.folder = any($2::int[])
+      and not exists (select from twin_digest d where d.account = $1 and d.message = p.message and d.twin is not null)
+    group by p.message having count(*) > 1`;
+  // One sort brings copies together. Digests are handed over as they are: comparing them here is less than ranking them there.
+  const packed = await theRow<Record<Exclude<keyof TwinRows, 'twin'> | 'key', Buffer | null>>(
     db,
     `with named as materialized (
-       select message from twin_digest where account = $1 and twin is not null ${isShared ? shared : ''}),
-     live as materialized (
-       select p.id, p.message, p.folder, p.size, p.received, p.flags, d.twin, d.octets, d.kept
+       select message, twin, octets, kept from twin_digest where account = $1 and twin is not null ${isShared ? shared : ''}),
+     live as (
+       select p.id, p.message, p.folder, p.size, p.received, p.flags, coalesce(named.twin, ${UNREAD}) as key,
+         coalesce(named.octets, ${UNREAD}) as octets, coalesce(named.kept, ${UNREAD}) as kept
        from named cross join lateral (
          select * from placement where account = $1 and message = named.message and gone_at is null offset 0) p
-       left join twin_digest d on d.account = p.account and d.message = p.message
        where p.folder = any($2::int[])),
-     keyed as (
-       select *, coalesce(twin, int8send(message)) as key, coalesce(octets, int8send(message)) as whole, coalesce(kept, int8send(message)) as rest
-       from live),
-     grouped as (select *, count(*) over (partition by key) as copies from keyed)
+     counted as (select *, count(*) over (partition by key) as copies from live)
      select string_agg(int4send(id::int), ''::bytea) as id, string_agg(int4send(message::int), ''::bytea) as message,
        string_agg(int4send(folder), ''::bytea) as folder, string_agg(float8send(size::float8), ''::bytea) as size,
        string_agg(float8send(floor(date_part('epoch', received))), ''::bytea) as received, string_agg(int4send(flags), ''::bytea) as flags,
-       string_agg(int4send(twin_rank), ''::bytea) as twin, string_agg(int4send(octets_rank), ''::bytea) as octets,
-       string_agg(int4send(kept_rank), ''::bytea) as kept
-     from (
-       select *, (dense_rank() over (order by key))::int as twin_rank, (dense_rank() over (order by whole))::int as octets_rank,
-         (dense_rank() over (order by rest))::int as kept_rank
-       from grouped where copies > 1 order by twin_rank, id) ranked`,
+       string_agg(key, ''::bytea) as key, string_agg(octets, ''::bytea) as octets, string_agg(kept, ''::bytea) as kept
+     from (select * from counted where copies > 1 order by key, id) together`,
     [account.id, await mailFolders(db, account)],
   );
-  const ints = (name: keyof TwinRows) => unpacked(packed[name], 4) as Int32Array;
-  const floats = (name: keyof TwinRows) => unpacked(packed[name], 8) as Float64Array;
+  const ints = (name: keyof typeof packed) => unpacked(packed[name], 4) as Int32Array;
+  const floats = (name: keyof typeof packed) => unpacked(packed[name], 8) as Float64Array;
+  const twin = numbered(packed.key);
   return {
     id: ints('id'),
     message: ints('message'),
@@ -103,10 +100,39 @@ export async function readTwins(db: Queryable, account: Account): Promise<TwinRo
     size: floats('size'),
     received: floats('received'),
     flags: ints('flags'),
-    twin: ints('twin'),
-    octets: ints('octets'),
-    kept: ints('kept'),
+    twin,
+    octets: withinGroups(packed.octets, twin),
+    kept: withinGroups(packed.kept, twin),
   };
+}
+
+/** Stands for the digest of a message that was not read: it is told by its number, and equal to that of no message that was. */
+const UNREAD = `decode(repeat('00', 24), 'hex') || int8send(p.message)`;
+const DIGEST_OCTETS = 32;
+
+/** Numbers of digests that lie one behind the other, counted up where one is another than the one before. */
+function numbered(digests: Buffer | null): Int32Array {
+  const numbers = new Int32Array((digests?.length ?? 0) / DIGEST_OCTETS);
+  for (let row = 1; row < numbers.length; row++) {
+    const at = row * DIGEST_OCTETS;
+    const isSame = (digests as Buffer).compare(digests as Buffer, at - DIGEST_OCTETS, at, at, at + DIGEST_OCTETS) === 0;
+    numbers[row] = (numbers[row - 1] as number) + (isSame ? 0 : 1);
+  }
+  return numbers;
+}
+
+/** Numbers by which digests are the same or not, within each group. */
+function withinGroups(digests: Buffer | null, groups: Int32Array): Int32Array {
+  const numbers = new Int32Array(groups.length);
+  let known = new Map<string, number>();
+  for (let row = 0; row < groups.length; row++) {
+    if (row > 0 && groups[row] !== groups[row - 1]) known = new Map();
+    const digest = (digests as Buffer).toString('latin1', row * DIGEST_OCTETS, (row + 1) * DIGEST_OCTETS);
+    const number = known.get(digest) ?? known.size;
+    known.set(digest, number);
+    numbers[row] = number;
+  }
+  return numbers;
 }
 
 /** A message that is to be read, where it lies. */

@@ -255,7 +255,8 @@ export async function insertLots(
     );
   }
   await applyGuards(db, account, guarded, ids);
-  await keepOneOfTwins(db, account);
+  // A lot of copies takes none that is to stay.
+  if (!lots.every(({ ofTwins }) => ofTwins)) await keepOneOfTwins(db, account);
   return ids;
 }
 
