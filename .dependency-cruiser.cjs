@@ -42,7 +42,7 @@ module.exports = {
     only('mail', ['core']),
     only('store', ['core', 'clock']),
     only('archive', ['core']),
-    only('render', ['mail']),
+    only('render', ['mail', 'core']),
     only('jobs', ['render', 'archive', 'store', 'mail', 'core', 'log', 'clock']),
     only('contract', ['core']),
     only('api', ['contract', 'jobs', 'render', 'archive', 'store', 'mail', 'core', 'log', 'clock']),

@@ -9,6 +9,7 @@ import { RUN_STATES } from '../core/ledger/run-state';
 import { CHOSEN_ROLES } from '../core/mailbox/roles';
 import { FATES } from '../core/plan/fates';
 import { KEEP_REASONS, KEEP_RULES } from '../core/repeats/keeper';
+import { READINGS } from '../core/repeats/readings';
 import { RHYTHM_UNITS } from '../core/rhythm/rhythm';
 import { GROUPINGS } from '../core/senders/grouping';
 import { SHEET_NOTES } from '../core/senders/sheet';
@@ -589,8 +590,9 @@ export const StandingLot = v.object({
   ),
 });
 
-/** How far it is read which messages exist more than once. */
+/** How far a reading is: of messages, files, pictures, or the texts of threads. `messages` are files where these are read. */
 export const Proof = v.object({
+  what: v.picklist(READINGS),
   state: v.picklist(['queued', 'running', 'done', 'failed']),
   /** Octets that are read at most. */
   budget: count,
@@ -627,7 +629,80 @@ export const TwinGroup = v.object({
 });
 
 /** What was proven to exist more than once; `going`: copies that can go. */
-export const ProvenCopies = v.object({ groups: count, going: Amount });
+const ProvenCopies = v.object({ groups: count, going: Amount });
+
+/** Files with the same octets in several messages; `going`: those that can go. */
+const ProvenFiles = v.object({ groups: count, going: FileAmount });
+
+/** Both. */
+export const Proven = v.object({ twins: ProvenCopies, files: ProvenFiles });
+
+/** A message among others, as it is told. */
+const told = {
+  subject: v.string(),
+  from: v.nullable(author),
+  date: v.nullable(Timestamp),
+  folder: v.string(),
+};
+
+/** A file that was proven to lie in several messages. */
+export const FileGroup = v.object({
+  /** The lowest id of these files. */
+  id: count,
+  name: v.string(),
+  type: v.string(),
+  kind: v.picklist(FILE_KINDS),
+  /** As it counts in each message, about. */
+  size: count,
+  /** Of its decoded octets, in hexadecimal digits. */
+  sha256: v.string(),
+  going: FileAmount,
+  copies: v.array(
+    v.object({
+      file: count,
+      /** A message that has it. */
+      message: count,
+      ...told,
+      size: count,
+      /** `marked`: the plan or a run takes it, or its message. */
+      state: v.picklist(['stays', 'goes', 'guarded', 'marked']),
+      why: v.optional(v.picklist(KEEP_REASONS)),
+    }),
+  ),
+  more: count,
+});
+
+/** Pictures nearly alike. */
+export const PictureSeries = v.object({
+  /** The file that is proposed to stay, and why. */
+  best: count,
+  why: v.picklist(['sharpest', 'largest', 'first']),
+  pictures: v.array(
+    v.object({
+      file: count,
+      message: count,
+      ...told,
+      name: v.string(),
+      size: count,
+      width: count,
+      height: count,
+      /** How sharp it is, as a share of the best. */
+      sharpness: v.number(),
+      /** Whether a guard protects its message. */
+      guarded: v.boolean(),
+    }),
+  ),
+});
+
+/** A message that a later one quotes in full. */
+export const Echo = v.object({
+  id: count,
+  ...told,
+  size: count,
+  state: v.picklist(['stays', 'goes', 'guarded', 'marked']),
+  /** The message that holds it, where one stays. */
+  holder: v.optional(v.object({ id: count, ...told })),
+});
 
 /** What exists more than once. */
 export const Repeats = v.object({
@@ -641,13 +716,28 @@ export const Repeats = v.object({
     unread: Amount,
   }),
   twins: ProvenCopies,
+  /** What was not read yet, of what may be: files that lie in several messages, pictures nearly alike, messages of threads. */
+  unread: v.object({ files: FileAmount, pictures: FileAmount, threads: Amount }),
+  files: ProvenFiles,
+  /** `beside`: those beside the best of each series. */
+  pictures: v.object({ series: count, beside: FileAmount }),
+  /** Messages that a later one quotes in full. */
+  echoes: v.object({ threads: count, going: Amount, guarded: Amount }),
   /** Folders most of whose messages lie in another one too; `in` is null where they lie in several. */
   folders: v.array(
-    v.object({ path: v.string(), in: v.nullable(v.string()), messages: count, both: count, going: Amount }),
+    v.object({
+      path: v.string(),
+      in: v.nullable(v.string()),
+      messages: count,
+      both: count,
+      going: Amount,
+      /** Whether its name says that programs put there what they disagreed on. */
+      conflicts: v.boolean(),
+    }),
   ),
-  /** Messages of lots of copies of which no other copy would stay. */
+  /** Messages and files of lots that promised that another one stays, where none would. */
   broken: count,
-  proof: v.optional(Proof),
+  proofs: v.array(Proof),
 });
 
 /** A sender whose messages say how one stops getting them, what it sent in the last year, and what came of asking it. */

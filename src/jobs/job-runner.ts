@@ -27,7 +27,7 @@ import { TooLarge, type Turn, type WorkContext } from './context';
 import { fenceOf } from './fence';
 import { leased } from './leased-server';
 import { confirmQuota, runQuotaCheck } from './quota-check';
-import { prove } from './repeats/prove';
+import { prove, readingOfJob } from './repeats/prove';
 import { carryOut } from './run/run';
 import { DISK_FULL, save } from './save/save';
 import { indexAllWords } from './scan/index-words';
@@ -240,8 +240,9 @@ async function workOf(
     };
   if (kind === 'prove')
     return {
-      attempts: (await proofOf(db, account))?.attempts ?? 0,
-      update: async (change) => tell(db, account, 'repeats', await updateProof(db, account, change)),
+      attempts: (await proofOf(db, account, readingOfJob({ subject })))?.attempts ?? 0,
+      update: async (change) =>
+        tell(db, account, 'repeats', await updateProof(db, account, readingOfJob({ subject }), change)),
     };
   if (kind === 'save' || kind === 'bring-in')
     return {

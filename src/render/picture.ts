@@ -86,7 +86,7 @@ async function scaled(octets: Uint8Array, box: { width: number; height: number }
 }
 
 /** As it was held when it was taken (Exif 2.32, tag 0x0112): a quarter of a turn at a time, perhaps mirrored. */
-function turned(image: Sharp, orientation = 1): Sharp {
+export function turned(image: Sharp, orientation = 1): Sharp {
   const { turn, mirror } = ORIENTATIONS[orientation] ?? { turn: 0, mirror: false };
   const upright = mirror ? image.flop() : image;
   return turn === 0 ? upright : upright.rotate(turn);

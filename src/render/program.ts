@@ -1,3 +1,4 @@
+import { look } from './look';
 import { picture, refused, thumbnail } from './picture';
 import { shrunk } from './shrink';
 import type { Asked, Made, Task, Told } from './tasks';
@@ -22,6 +23,8 @@ async function made(task: Task): Promise<Made> {
       return picture(task.octets);
     case 'shrunk':
       return shrunk(task.octets, task.longest, task.keepsPlace, task.mostLeft);
+    case 'look':
+      return look(task.octets);
     case 'words':
       return words(task.octets, task.type);
   }

@@ -5,6 +5,8 @@ export type Task =
   | { make: 'picture'; octets: Uint8Array }
   /** A smaller picture of the same format. */
   | { make: 'shrunk'; octets: Uint8Array; longest: number; keepsPlace: boolean; mostLeft: number }
+  /** How a picture looks, to tell whether another is nearly alike. */
+  | { make: 'look'; octets: Uint8Array }
   /** The first words of a document. */
   | { make: 'words'; octets: Uint8Array; type: string };
 
@@ -31,6 +33,8 @@ export type Refusal =
 export type Made =
   | { kind: 'picture'; octets: Uint8Array; width: number; height: number }
   | { kind: 'words'; text: string }
+  /** Null of a picture without features. */
+  | { kind: 'look'; hash: bigint | null; sharpness: number; width: number; height: number }
   /** The first octets were not enough. */
   | { kind: 'needs-all' }
   | { kind: 'refused'; reason: Refusal };

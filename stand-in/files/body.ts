@@ -10,6 +10,9 @@ export interface Attachment {
   seed: number;
   /** Decoded octets. */
   octets: number;
+  /** Of a photograph: what it shows, and which one of several of that it is. */
+  view?: number;
+  take?: number;
 }
 
 /**
@@ -18,9 +21,9 @@ export interface Attachment {
  *
  * @param lines that documents are written with.
  */
-export function fileBody({ type, seed, octets }: Attachment, lines: readonly string[]): LeafBody {
+export function fileBody({ type, seed, octets, view, take = 0 }: Attachment, lines: readonly string[]): LeafBody {
   if (type === 'image/jpeg' && octets >= LEAST_PHOTOGRAPH)
-    return base64Body(octets, (most) => photograph(seed, octets, most));
+    return base64Body(octets, (most) => photograph(seed, octets, { most, view, take }));
   if (type === 'application/pdf' && octets >= LEAST_DOCUMENT) return base64Body(octets, () => pdf(seed, lines, octets));
   return binaryBody(seed, octets);
 }

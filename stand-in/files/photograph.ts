@@ -13,13 +13,15 @@ const VARIANTS = 4;
 const MAX_KEPT = 96 * 2 ** 20;
 /** Between the sizes for which a picture is made. */
 const STEP = 1.3;
+/** By how much of a picture a hand moves. */
+const MOVED = 0.03;
 /** The fewest octets of a photograph. */
 export const LEAST = 12_000;
 
 /** By view and size, those that were used last at the end. */
 const pictures = new Map<string, Buffer>();
-/** By view. */
-const smallPictures = new Map<number, Buffer>();
+/** By view and take. */
+const smallPictures = new Map<string, Buffer>();
 /** By colour, the blocks that were encoded: all variants of each grain, the weakest first. */
 const blocksOf = new Map<number, Buffer[]>();
 
@@ -29,18 +31,30 @@ const blocksOf = new Map<number, Buffer[]>();
  *
  * @param octets at least LEAST.
  * @param most octets of its beginning that are wanted; there may be more.
+ * @param view the landscape, where it is not drawn from the seed.
+ * @param take photographs of one landscape with other numbers show it a little moved.
  */
-export function photograph(seed: number, octets: number, most = octets): Buffer {
+export function photograph(
+  seed: number,
+  octets: number,
+  {
+    most = octets,
+    view: given,
+    take = 0,
+  }: { most?: number | undefined; view?: number | undefined; take?: number } = {},
+): Buffer {
   const random = new Random(seed);
-  const view = random.below(SCENES);
+  const drawn = random.below(SCENES);
+  const view = given ?? drawn;
   const isUpright = view % 4 === 3;
-  const colourAt = asStored(scene(view + 1), isUpright);
-  const smaller = smallPictures.get(view) ?? small(colourAt);
-  smallPictures.set(view, smaller);
+  const colourAt = asStored(moved(scene(view + 1), take), isUpright);
+  const look = `${view} ${take}`;
+  const smaller = smallPictures.get(look) ?? small(colourAt);
+  smallPictures.set(look, smaller);
   const exif = segment(0xe1, exifOf(isUpright ? 6 : 1, smaller, random));
   const room = octets - START.length - exif.length - END.length;
   const wanted = Math.floor(STEP ** Math.floor(Math.log(room) / Math.log(STEP)));
-  const key = `${view} ${wanted}`;
+  const key = `${look} ${wanted}`;
   const kept = pictures.get(key);
   const picture = kept ?? large(colourAt, view, wanted, most);
   if (kept || most >= octets) keep(key, picture);
@@ -57,6 +71,18 @@ function keep(key: string, picture: Buffer): void {
     pictures.delete(oldest);
     octets -= length;
   }
+}
+
+/** A scene as a hand that moved between two photographs sees it. */
+function moved(colourAt: (u: number, v: number) => Colour, take: number): (u: number, v: number) => Colour {
+  if (take === 0) return colourAt;
+  const random = new Random(take);
+  const [across, down, nearer] = [random.next() - 0.5, random.next() - 0.5, random.next()].map((by) => by * MOVED);
+  return (u, v) =>
+    colourAt(
+      0.5 + (u - 0.5) * (1 - (nearer as number)) + (across as number),
+      0.5 + (v - 0.5) * (1 - (nearer as number)) + (down as number),
+    );
 }
 
 /** A camera that was held upright stores the picture lying, its first row what is at the right (Exif 2.32, orientation 6). */

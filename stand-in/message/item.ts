@@ -119,8 +119,9 @@ export function partAt(entity: Entity, numbers: readonly number[]): Entity | und
   return here;
 }
 
-/** The section that was written last: a client asks for a long one in many pieces. */
-let written: { item: Item; name: string; octets: Buffer | null } | undefined;
+/** The sections that were written last: clients ask for a long one in many pieces, over several connections at a time. */
+const written: { item: Item; name: string; octets: Buffer | null }[] = [];
+const MOST_WRITTEN = 4;
 
 /**
  * The octets of a section such as '', '1.2', 'HEADER', '2.MIME', 'HEADER.FIELDS (From To)'; null where there is none.
@@ -128,11 +129,14 @@ let written: { item: Item; name: string; octets: Buffer | null } | undefined;
  * @param most octets of its beginning that are wanted, where no more of it will be; there may be more.
  */
 export function section(item: Item, name: string, most = Number.POSITIVE_INFINITY): Buffer | null {
-  if (written?.item === item && written.name === name) return written.octets;
+  const known = written.find((one) => one.item === item && one.name === name);
+  if (known) return known.octets;
   const { body } = (/^[\d.]+$/.test(name) && partAt(item.entity(), name.split('.').map(Number))) || {};
   if (body?.kind === 'leaf' && body.start && most < body.size / 2) return body.start(most);
-  written = { item, name, octets: writeSection(item, name) };
-  return written.octets;
+  const octets = writeSection(item, name);
+  written.unshift({ item, name, octets });
+  written.splice(MOST_WRITTEN);
+  return octets;
 }
 
 function writeSection(item: Item, name: string): Buffer | null {

@@ -72,6 +72,7 @@ export const FOLDERS: ScenarioFolder[] = [
   { name: 'Offers' },
   { name: 'Märkte & Feste' },
   { name: 'From the old computer' },
+  { name: 'Conflicts' },
   { name: 'Archive', use: '\\Archive' },
   { name: 'Archive/2019', use: '\\Archive' },
   { name: 'Sent', use: '\\Sent' },
@@ -88,6 +89,21 @@ const DAY = 86_400;
 const USED = 0.96;
 const NOT_MAIL = 0.04;
 const TRASH = 0.05;
+
+/** A catalogue that was mailed again and again. */
+const AUTUMN_CATALOGUE: Attachment = {
+  name: 'autumn catalogue.pdf',
+  type: 'application/pdf',
+  seed: 1_011,
+  octets: 1_900_000,
+};
+const MAILED_AGAIN = 11;
+/** Answers on the list that quote each other. */
+const MOST_ANSWERS = 6;
+/** Letters that lie in the folder of an old computer, and nowhere else. */
+const ONLY_THERE = 2;
+/** Photographs of one summer evening, and what they show. */
+const EVENING = { pictures: 9, view: 4 };
 
 /** A message that is planned but for its scaled files. */
 interface Plan {
@@ -185,7 +201,9 @@ function duplicates(messages: readonly ScenarioMessage[], count: number, room: n
     )
       continue;
     left -= original.item.size;
-    copies.push({ ...original, folder: random.chance(0.8) ? 'From the old computer' : original.folder });
+    const folder = random.chance(0.8) ? 'From the old computer' : original.folder;
+    // Two programs that changed one folder at a time leave both sides.
+    copies.push({ ...original, folder: copies.length % 15 === 14 ? 'Conflicts' : folder });
   }
   return copies;
 }
@@ -212,6 +230,20 @@ function foundOf(domain: string, result: 'pass' | 'fail'): string {
 function signatureOf(domain: string): [string, string] {
   const covered = 'from:to:subject:list-unsubscribe:list-unsubscribe-post';
   return ['DKIM-Signature', `v=1; a=ed25519-sha256; c=relaxed/relaxed; d=${domain}; s=post;\r\n h=${covered}; bh=; b=`];
+}
+
+/** Photographs of one scene, each a little beside the others. */
+function evening(files: readonly Attachment[]): Attachment[] {
+  return Array.from({ length: EVENING.pictures }, (_, take) => {
+    const file = files[take % files.length] as Attachment;
+    const octets = Math.round(file.octets * (1 + 0.04 * take));
+    return { ...file, name: `IMG_${7100 + take}.jpg`, seed: seedOf(file.seed, take), octets, view: EVENING.view, take };
+  });
+}
+
+/** What was said, one mark of quoting deeper. */
+function quoted(said: readonly TextSegment[]): TextSegment[] {
+  return said.map((segment) => ({ ...segment, depth: segment.depth + 1 }));
 }
 
 /** How one leaves a sender: most by one click, some by a mail or a page alone, and some answer badly. */
@@ -356,36 +388,53 @@ class Writer {
       const random = new Random(seed);
       // A few shops write most of it.
       const shop = from[Math.floor(from.length * random.next() ** 2)] as Person;
-      this.add(random.chance(elsewhere) ? 'Offers' : folder, this.offer(shop, seed, this.when(random)), { seen: 0.87 });
+      const place = random.chance(elsewhere) ? 'Offers' : folder;
+      const isCatalogue = shop === FENWATER && n < MAILED_AGAIN;
+      this.add(place, this.offer(shop, seed, this.when(random), isCatalogue ? [AUTUMN_CATALOGUE] : []), {
+        seen: 0.87,
+        scaled: isCatalogue,
+      });
     }
   }
 
   private bees(full: number): void {
     const count = this.count(full);
+    let last: { subject: string; text: TextSegment[]; date: number; references: string[] } | undefined;
     for (let n = 0; n < count; n++) {
       const seed = this.seed();
       const random = new Random(seed);
       const from = this.keepers[Math.floor(this.keepers.length * random.next() ** 2)] as Person;
       const files = random.chance(0.02) ? [this.picture(seed, random.spread(240_000, 0.5), n)] : [];
+      const folder = random.chance(0.1) ? 'Bees/Swarms' : 'Bees';
+      const written = this.when(random);
+      const subject = `[bees] ${random.chance(0.6) ? 'Re: ' : ''}${random.pick(SUBJECTS.bees)}`;
+      const messageId = this.id(seed, from);
+      const own = this.lines(seed, random.between(6, 30), LIST_LINES);
+      const said: TextSegment = { seed: seed + 1, lines: random.between(0, 40), pool: LIST_LINES, depth: 1 };
+      // Draws of its own, so that the rest of the mailbox stays as it is. Many of the list quote all that was said.
+      const answer = new Random(seedOf(seed, 43));
+      const before = answer.chance(0.4) && last && last.references.length < MOST_ANSWERS ? last : undefined;
+      const letter = {
+        date: before ? Math.min(this.end, before.date + answer.between(900, DAY)) : written,
+        subject: before ? `Re: ${before.subject.replace(/^Re: /, '')}` : subject,
+        text: before ? [...own, { line: '', depth: 0 }, ...quoted(before.text)] : [...own, said],
+        references: before?.references ?? [],
+      };
+      last = { ...letter, references: [...letter.references, messageId] };
       this.add(
-        random.chance(0.1) ? 'Bees/Swarms' : 'Bees',
+        folder,
         {
           seed,
-          date: this.when(random),
           from,
           to: [{ name: BEES_LIST.name, address: BEES_LIST.address }],
-          subject: `[bees] ${random.chance(0.6) ? 'Re: ' : ''}${random.pick(SUBJECTS.bees)}`,
-          messageId: this.id(seed, from),
+          messageId,
+          ...letter,
           found: foundOf('bees.example', 'pass'),
           extra: [
             ['List-Id', `${BEES_LIST.name} <${BEES_LIST.id}>`],
             ['List-Post', `<mailto:${BEES_LIST.address}>`],
             ['List-Unsubscribe', '<mailto:leave-talk@bees.example>'],
             ['Precedence', 'list'],
-          ],
-          text: [
-            ...this.lines(seed, random.between(6, 30), LIST_LINES),
-            { seed: seed + 1, lines: random.between(0, 40), pool: LIST_LINES, depth: 1 },
           ],
           files,
         },
@@ -461,10 +510,7 @@ class Writer {
         const seed = this.seed();
         const from = random.pick(COMMITTEE);
         const own = this.lines(seed, random.between(3, 14), LETTER_LINES);
-        const text =
-          n === 0
-            ? own
-            : [...own, { line: '', depth: 0 }, ...said.map((segment) => ({ ...segment, depth: segment.depth + 1 }))];
+        const text = n === 0 ? own : [...own, { line: '', depth: 0 }, ...quoted(said)];
         const messageId = this.id(seed, from);
         this.add(
           folder,
@@ -500,7 +546,9 @@ class Writer {
       const from = this.holders[Math.floor(this.holders.length * random.next() ** 1.4)] as Person;
       const files = random.chance(0.05) ? [this.picture(seed, random.spread(300_000, 0.6), n)] : [];
       this.add(
-        random.pick(['Plot holders', 'Plot holders', 'INBOX', 'Plot holders/Leavers']),
+        n < ONLY_THERE
+          ? 'From the old computer'
+          : random.pick(['Plot holders', 'Plot holders', 'INBOX', 'Plot holders/Leavers']),
         {
           seed,
           date: this.when(random),
@@ -604,6 +652,7 @@ class Writer {
   /** Photographs of plots and open days; a quarter of them hold most of the bytes. */
   private photographs(full: number): void {
     const count = this.count(full);
+    let hasEvening = false;
     for (let n = 0; n < count; n++) {
       const seed = this.seed();
       const random = new Random(seed);
@@ -613,27 +662,41 @@ class Writer {
       const files = Array.from({ length: number }, (_, k) =>
         this.picture(seedOf(seed, k), random.spread(large ? 1_150_000 : 420_000, 0.3), n * 7 + k),
       );
+      const isEvening = large && !hasEvening;
+      hasEvening ||= large;
+      const folder = random.pick([
+        ...['Photographs', 'Photographs', 'Photographs/Open days', 'Committee/Site plans', 'INBOX'],
+      ]);
+      const written = this.when(random);
+      const subject = random.pick([
+        'Open day, photographs',
+        'Plot inspection, pictures',
+        'Summer show, winners',
+        'The flood on the lower plots',
+        'Hedge laying, photographs attached',
+      ]);
       this.add(
-        random.pick(['Photographs', 'Photographs', 'Photographs/Open days', 'Committee/Site plans', 'INBOX']),
+        folder,
         {
           seed,
-          date: this.when(random),
+          date: isEvening ? this.summerEvening(written) : written,
           from,
           to: [SECRETARY],
-          subject: random.pick([
-            'Open day, photographs',
-            'Plot inspection, pictures',
-            'Summer show, winners',
-            'The flood on the lower plots',
-            'Hedge laying, photographs attached',
-          ]),
+          subject: isEvening ? 'The summer evening at the pond' : subject,
           messageId: this.id(seed, from),
           text: this.lines(seed, random.between(2, 8), LETTER_LINES),
-          files,
+          files: isEvening ? evening(files) : files,
         },
         { scaled: large, seen: 0.98, answered: 0.2, flagged: 0.03 },
       );
     }
+  }
+
+  /** The last evening of a July before a moment. */
+  private summerEvening(before: number): number {
+    const year = new Date(before * 1000).getUTCFullYear();
+    const [same, last] = [year, year - 1].map((one) => Date.UTC(one, 6, 12, 19, 40) / 1000) as [number, number];
+    return same <= before ? same : last;
   }
 
   private catalogues(full: number): void {

@@ -344,8 +344,8 @@ if (inbox && copied) host.mailbox.append(inbox, copied.item.write(), copied.rece
 await app.scanned('/accounts/1', true);
 await call('getRepeats');
 await call('getProvenCopies');
-await call('compareTwins', { body: { budget: 100_000_000 } });
-await until(async () => (await app.call('GET', '/accounts/1/repeats')).body.proof?.state === 'done');
+await call('compareRepeats', { body: { budget: 100_000_000 } });
+await until(async () => (await app.call('GET', '/accounts/1/repeats')).body.proofs[0]?.state === 'done');
 const { groups: twins } = await call('listTwins', { query: { limit: '1' } });
 await call('listAlone', { query: { folder: twins[0].copies[0].folder, in: 'INBOX' } });
 await call('createTwinLot', { body: { groups: [twins[0].id], expect: twins[0].going } });

@@ -89,6 +89,11 @@ export class FakeServer implements MailServer {
     return folder;
   }
 
+  /** Delivers a message as another program does. */
+  put(path: string, given: Given): void {
+    deliver(this.folder(path), given);
+  }
+
   folder(path: string): FakeFolder {
     const found = this.folderList.find((folder) => folder.path === path);
     if (!found) throw new MailProblem('folder-gone', `There is no ${path}.`);

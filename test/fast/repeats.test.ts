@@ -37,7 +37,7 @@ function inTwo(fake: FakeServer, messages: () => Given[]): void {
 }
 
 async function compared(mailbox: Mailbox, budget?: number): Promise<void> {
-  await mailbox.call('compareTwins', budget === undefined ? {} : { budget });
+  await mailbox.call('compareRepeats', budget === undefined ? {} : { budget });
   await mailbox.work();
 }
 
@@ -67,9 +67,9 @@ test('copies are told by reading them, and how they are the same; what only look
   assert.deepEqual(before.twins, { groups: 0, going: { messages: 0, bytes: 0 } }, 'nothing is told unread');
   assert.deepEqual([before.candidates.groups, before.candidates.unread.messages], [5, 11]);
   await compared(mailbox);
-  const { candidates, twins, proof, broken } = await mailbox.call('getRepeats');
+  const { candidates, twins, proofs, broken } = await mailbox.call('getRepeats');
   assert.deepEqual([candidates.different, candidates.unread, broken], [1, { messages: 0, bytes: 0 }, 0]);
-  assert.deepEqual([proof.state, proof.done], ['done', before.candidates.unread]);
+  assert.deepEqual([proofs[0].state, proofs[0].done], ['done', before.candidates.unread]);
   const { groups } = await mailbox.call('listTwins');
   assert.equal(groups.length, twins.groups);
   const told = Object.fromEntries(
@@ -173,7 +173,13 @@ test('a folder that repeats another is told, with what lies there alone; its cop
   await compared(mailbox);
   const { folders } = await mailbox.call('getRepeats');
   const [{ going, ...folder }] = folders;
-  assert.deepEqual(folder, { path: 'From the old computer', in: 'Archive/2019', messages: 20, both: 18 });
+  assert.deepEqual(folder, {
+    path: 'From the old computer',
+    in: 'Archive/2019',
+    messages: 20,
+    both: 18,
+    conflicts: false,
+  });
   assert.deepEqual([folders.length, going.messages], [1, 18]);
   const { ids } = await mailbox.call('listAlone', {}, {}, { folder: folder.path, in: folder.in });
   const { rows } = await mailbox.database.query(
@@ -332,8 +338,8 @@ test('no run ever takes the last copy, whatever lies where, is flagged, is marke
         }
       };
       for (const lot of lots.filter(Boolean)) {
-        const held = await mailbox.database.query('select of_twins from lot where id = $1', [lot]);
-        isOfTwins = held.rows[0].of_twins;
+        const held = await mailbox.database.query('select promise from lot where id = $1', [lot]);
+        isOfTwins = held.rows[0].promise === 'twins';
         const run = () => mailbox.run({ action: 'trash', lots: [lot] });
         const done = await run()
           .catch(async (error: { type?: string }) => {

@@ -34,8 +34,12 @@ test('of copies that Python’s mailbox wrote each is proven in its class, and n
   const repeats = async () => (await app.call('GET', `${account}/repeats`)).body;
   const { candidates } = await repeats();
   assert.equal((await app.call('POST', `${account}/repeats/compare`, {})).status, 202);
-  await until(async () => (await repeats()).proof.state === 'done', 300);
-  const { proof, twins, candidates: read } = await repeats();
+  await until(async () => (await repeats()).proofs[0].state === 'done', 300);
+  const {
+    proofs: [proof],
+    twins,
+    candidates: read,
+  } = await repeats();
   assert.deepEqual(proof.done, candidates.unread, 'each candidate is read once, and nothing else');
   assert.equal(read.unread.messages, 0);
   const found: Record<string, string> = {};

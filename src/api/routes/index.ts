@@ -21,7 +21,11 @@ import * as lots from './lots';
 import * as mailAddress from './mail-address';
 import * as messages from './messages';
 import * as plan from './plan';
-import * as repeats from './repeats';
+import * as echoes from './repeats/echoes';
+import * as repeatedFiles from './repeats/files';
+import * as pictures from './repeats/pictures';
+import * as repeats from './repeats/summary';
+import * as twins from './repeats/twins';
 import * as retention from './retention';
 import * as rules from './rules';
 import * as runs from './runs';
@@ -73,10 +77,16 @@ export const ROUTES: Record<string, Route> = {
   readWays: asks.readWays,
   getRepeats: repeats.getRepeats,
   getProvenCopies: repeats.getProvenCopies,
-  compareTwins: repeats.compareTwins,
-  listTwins: repeats.listTwins,
-  listAlone: repeats.listAlone,
-  createTwinLot: repeats.createTwinLot,
+  compareRepeats: repeats.compareRepeats,
+  listTwins: twins.listTwins,
+  listAlone: twins.listAlone,
+  createTwinLot: twins.createTwinLot,
+  listRepeatedFiles: repeatedFiles.listRepeatedFiles,
+  createFileLot: repeatedFiles.createFileLot,
+  listPictureSeries: pictures.listPictureSeries,
+  createPictureLot: pictures.createPictureLot,
+  listEchoes: echoes.listEchoes,
+  createEchoLot: echoes.createEchoLot,
   tellApartAgain: repeats.tellApartAgain,
   askToStop: asks.askToStop,
   listStandingLots: standing.listStandingLots,

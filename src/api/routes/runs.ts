@@ -15,7 +15,7 @@ import { foldersOf } from '../../store/index/folders';
 import { messagesOfRun, type RunMessage } from '../../store/index/messages';
 import type { Scope } from '../../store/index/selection';
 import { carriedLots, planLot } from '../../store/plan/lots';
-import { brokenPromises } from '../../store/plan/twins';
+import { brokenPromises, countOfBroken, PROMISES_OF_FILES, PROMISES_OF_MESSAGES } from '../../store/plan/promises';
 import { freeze, type RunSelector } from '../../store/runs/frozen';
 import { asWritten } from '../../store/runs/ledger-entries';
 import { freezePutBack, leftPutBacks, outcomesOfPutBacks, placementsPutBack } from '../../store/runs/put-backs';
@@ -312,13 +312,14 @@ function savesFirst(action: Run['action']): boolean {
   return action === 'archive' || isOfFiles(action);
 }
 
-/** Refuses a plan whose lots of copies would take the last copy of a message. */
-async function keepPromises(db: Queryable, account: Account): Promise<void> {
-  const broken = await brokenPromises(db, account);
-  if (broken.length > 0)
+/** Refuses a plan whose lots would take the last of what they promised that another one stays of. */
+async function keepPromises(db: Queryable, account: Account, action: Run['action']): Promise<void> {
+  const made = isOfFiles(action) ? PROMISES_OF_FILES : PROMISES_OF_MESSAGES;
+  const broken = countOfBroken(await brokenPromises(db, account, made));
+  if (broken > 0)
     throw conflict(
       'would-take-last',
-      `The plan would take the last copy of ${broken.length === 1 ? '1 message' : `${broken.length} messages`}: the copy that was to stay has gone, or is in the plan too. Tell the copies apart again on the Repeats page, and check.`,
+      `The plan would take the last copy of ${broken === 1 ? '1 message or file' : `${broken} messages or files`}: the one that was to stay has gone, or is in the plan too. Tell them apart again on the Repeats page, and check.`,
     );
 }
 
@@ -341,7 +342,7 @@ export const startRun = route({
       if (fallback === undefined)
         throw invalid('There is no such folder.', [{ field: 'to', expected: 'the path of a folder' }]);
       const intent = await intentOf(client, account, body);
-      if (intent.lots.length > 0 && !isOfFiles(body.action)) await keepPromises(client, account);
+      if (intent.lots.length > 0) await keepPromises(client, account, body.action);
       const isUndone = body.run !== undefined && body.action === 'trash' && 'ids' in intent.selector;
       const id = await createRun(client, account.id, {
         action: body.action,

@@ -15,16 +15,28 @@ export interface RepeatingFolder {
   both: number;
 }
 
+/** The word for a conflict in the languages in which programs name folders and keywords. Common practice, no source. */
+const CONFLICT =
+  /(^|[^\p{L}])(conflict(s|ed|ing)?|conflicten|konflikte?n?|konflikter|konflikty|conflits?|conflictos?|conflitti|conflitto|conflitos?)($|[^\p{L}])/iu;
+
+/** Whether the name of a folder, or of one above it, or of a keyword says that programs put there what they disagreed on. */
+export function namesConflicts(name: string): boolean {
+  return CONFLICT.test(name.replace(/([a-z])([A-Z])/g, '$1 $2'));
+}
+
 /**
  * Finds folders that repeat others. Of two that repeat each other, the one with more messages is the one that is repeated, and of two
  * that are as large the one that came first.
  *
  * @param counts messages of each folder.
  * @param groups of each group of proven copies the folders in which they lie, one for each copy.
+ * @param ofConflicts whether a folder is told however few of its messages lie elsewhere too: copies of conflicts are told apart from
+ * ordinary mail by that.
  */
 export function repeatingFolders(
   counts: ReadonlyMap<number, number>,
   groups: Iterable<readonly number[]>,
+  ofConflicts: (folder: number) => boolean = () => false,
 ): RepeatingFolder[] {
   const shared = new Map<string, number>();
   const elsewhere = new Map<number, number>();
@@ -37,11 +49,13 @@ export function repeatingFolders(
       for (const other of copies.keys())
         if (one !== other) shared.set(`${one} ${other}`, (shared.get(`${one} ${other}`) ?? 0) + many);
   }
+  const isTold = (folder: number, messages: number, both: number) =>
+    ofConflicts(folder) ? both > 0 : messages >= LEAST_MESSAGES && both >= messages * LEAST_SHARE;
   const best = new Map<number, RepeatingFolder>();
   for (const [pair, both] of shared) {
     const [folder, other] = pair.split(' ').map(Number) as [number, number];
     const messages = counts.get(folder) ?? 0;
-    if (messages < LEAST_MESSAGES || both < messages * LEAST_SHARE) continue;
+    if (!isTold(folder, messages, both) || (ofConflicts(other) && !ofConflicts(folder))) continue;
     const known = best.get(folder);
     if (!known || both > known.both || (both === known.both && other < (known.in ?? 0)))
       best.set(folder, { folder, in: other, messages, both });
@@ -52,12 +66,11 @@ export function repeatingFolders(
     const inOther = counts.get(other) ?? 0;
     return messages > inOther || (messages === inOther && folder < other);
   };
-  const told = [...best.values()].filter((found) => !isRepeated(found));
+  const told = [...best.values()].filter((found) => !isRepeated(found) && !ofConflicts(found.folder));
   const known = new Set(told.flatMap(({ folder, in: other }) => [folder, other]));
   for (const [folder, both] of elsewhere) {
     const messages = counts.get(folder) ?? 0;
-    if (!known.has(folder) && messages >= LEAST_MESSAGES && both >= messages * LEAST_SHARE)
-      told.push({ folder, in: null, messages, both });
+    if (!known.has(folder) && isTold(folder, messages, both)) told.push({ folder, in: null, messages, both });
   }
   return told.sort((a, b) => b.both - a.both || a.folder - b.folder);
 }

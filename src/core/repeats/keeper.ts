@@ -2,8 +2,11 @@
 export const KEEP_RULES = ['guarded', 'flagged', 'answered', 'folder', 'earliest'] as const;
 export type KeepRule = (typeof KEEP_RULES)[number];
 
+/** A rule of the person's, or one that holds for files alone. */
+export type Rule = KeepRule | 'latest';
+
 /** Why a copy stays. */
-export const KEEP_REASONS = [...KEEP_RULES, 'same'] as const;
+export const KEEP_REASONS = [...KEEP_RULES, 'latest', 'same'] as const;
 export type KeepReason = (typeof KEEP_REASONS)[number];
 
 /** How well a message is kept where it lies, the best first. */
@@ -32,7 +35,7 @@ export interface Kept {
 }
 
 /** Finds the copy that stays. */
-export function keptOf(copies: readonly Copy[], order: readonly KeepRule[]): Kept | undefined {
+export function keptOf(copies: readonly Copy[], order: readonly Rule[]): Kept | undefined {
   const left = copies.filter(({ taken }) => !taken);
   let best = left;
   for (const rule of order) {
@@ -52,12 +55,14 @@ export function goingOf(copies: readonly Copy[], kept: Kept | undefined): number
 }
 
 /** The less the better. */
-function worth(copy: Copy, rule: KeepRule): number {
+function worth(copy: Copy, rule: Rule): number {
   switch (rule) {
     case 'folder':
       return KEPT_IN.indexOf(copy.keptIn);
     case 'earliest':
       return copy.received;
+    case 'latest':
+      return -copy.received;
     default:
       return copy[rule] ? 0 : 1;
   }

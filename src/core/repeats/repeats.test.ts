@@ -83,7 +83,16 @@ test('200,000 copies of one message are one group, which is read whole and of wh
   assert.deepEqual([groups.starts.length, groups.rows.length], [2, length]);
   const reading = readingOf(groups, { message: numbers, size, twin: same }, 1);
   assert.deepEqual([reading.messages.length, reading.bytes], [length, length * 100]);
-  const rows = { id: numbers, message: numbers, folder: same, size, received: size, flags: same, twin: same };
+  const rows = {
+    id: numbers,
+    message: numbers,
+    folder: same,
+    size,
+    received: size,
+    flags: same,
+    ofConflict: same,
+    twin: same,
+  };
   const facts = { isGuarded: () => false, isTaken: () => false, keptIn: () => 'inbox' as const };
   const [group, ...others] = twinGroups({ ...rows, octets: same, kept: same }, facts, [...KEEP_RULES]);
   assert.deepEqual([group?.going.size, group?.kept, others], [length - 1, { id: 0, why: 'same' }, []]);

@@ -11,6 +11,8 @@ export interface TwinRows {
   /** Seconds since 1970. */
   received: Float64Array;
   flags: Int32Array;
+  /** 1 where a keyword says that it is one side of a conflict. */
+  ofConflict: Int32Array;
   /** Rows with the same number are copies of each other. */
   twin: Int32Array;
   /** Of copies of each other: those with the same number have the same octets; are the same but for fields added on the way. */
@@ -89,7 +91,7 @@ export function copyOf(rows: TwinRows, row: number, { isGuarded, isTaken, keptIn
     guarded: isGuarded(id),
     flagged: (flags & FLAG_BITS.flagged) !== 0,
     answered: (flags & FLAG_BITS.answered) !== 0,
-    keptIn: keptIn(rows.folder[row] as number),
+    keptIn: rows.ofConflict[row] === 1 ? 'import' : keptIn(rows.folder[row] as number),
     received: rows.received[row] as number,
     taken: isTaken(id),
   };

@@ -51,7 +51,7 @@ export function Places({ path }: { path: string }) {
         : '',
     ],
     ['/files', text.places.files, files?.complete || files?.total.files ? octets(files.total.bytes) : ''],
-    ['/repeats', text.places.repeats, copies ? octets(copies.going.bytes) : ''],
+    ['/repeats', text.places.repeats, copies ? octets(copies.twins.going.bytes + copies.files.going.bytes) : ''],
     [
       '/trash',
       text.places.trash,

@@ -1,16 +1,29 @@
 import { useState } from 'react';
-import type { Repeats as Found } from '../../contract/types';
+import type { Repeats as Found, Proof } from '../../contract/types';
 import { useChange, useFigures } from '../../ui/api/account';
-import { isComparing, REPEATS_STALE, useRepeats } from '../../ui/api/repeats';
+import { REPEATS_STALE, useRepeats } from '../../ui/api/repeats';
 import { Bar } from '../../ui/Bar';
 import { Failed, Loading, Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
+import { Echoes } from './Echoes';
 import { Folders } from './Folders';
+import { Pictures } from './Pictures';
+import { RepeatedFiles } from './RepeatedFiles';
 import { Twins } from './Twins';
 
-const KINDS = ['twins', 'folders'] as const;
+const KINDS = ['twins', 'folders', 'echoes', 'files', 'pictures'] as const;
 type Kind = (typeof KINDS)[number];
+type Reading = Proof['what'];
+
+/** What is read to tell each kind. */
+const READ: Record<Kind, Reading> = {
+  twins: 'messages',
+  folders: 'messages',
+  echoes: 'threads',
+  files: 'files',
+  pictures: 'pictures',
+};
 
 /** What is stored more than once: each kind with what it would win, and the proof of each copy. */
 export default function Repeats() {
@@ -22,10 +35,14 @@ export default function Repeats() {
     <>
       <h1 className="sr-only">{text.places.repeats}</h1>
       <Kinds found={found.data} kind={kind} onChoose={setKind} />
-      <Compare found={found.data} />
+      <Compare key={READ[kind]} found={found.data} what={READ[kind]} />
       <Broken found={found.data} />
-      {kind === 'twins' ? <Twins found={found.data} /> : <Folders found={found.data} />}
-      <HowSure found={found.data} />
+      {kind === 'twins' && <Twins found={found.data} />}
+      {kind === 'folders' && <Folders found={found.data} />}
+      {kind === 'echoes' && <Echoes found={found.data} />}
+      {kind === 'files' && <RepeatedFiles found={found.data} />}
+      {kind === 'pictures' && <Pictures found={found.data} />}
+      <HowSure found={found.data} what={READ[kind]} />
     </>
   );
 }
@@ -33,7 +50,7 @@ export default function Repeats() {
 /** The kinds of repeats beside each other, with bars against the one that wins most. */
 function Kinds({ found, kind, onChoose }: { found: Found; kind: Kind; onChoose(kind: Kind): void }) {
   const { octets } = useFigures();
-  const { twins, folders } = found;
+  const { twins, folders, echoes, files, pictures } = found;
   const inFolders = folders.reduce((sum, { going }) => sum + going.bytes, 0);
   const figures: Record<Kind, { bytes: number; note: string }> = {
     twins: {
@@ -41,11 +58,23 @@ function Kinds({ found, kind, onChoose }: { found: Found; kind: Kind; onChoose(k
       note: text.repeats.twinsNote(twins.going.messages, count(twins.going.messages), count(twins.groups)),
     },
     folders: { bytes: inFolders, note: text.repeats.foldersNote(folders.length, count(folders.length)) },
+    echoes: {
+      bytes: echoes.going.bytes,
+      note: text.repeats.echoesShort(text.messages(echoes.going.messages, count(echoes.going.messages))),
+    },
+    files: {
+      bytes: files.going.bytes,
+      note: text.repeats.filesShort(files.going.files, count(files.going.files), count(files.groups)),
+    },
+    pictures: {
+      bytes: pictures.beside.bytes,
+      note: text.repeats.picturesShort(count(pictures.beside.files), count(pictures.series)),
+    },
   };
   const most = Math.max(1, ...KINDS.map((one) => figures[one].bytes));
   return (
     <div
-      className="grid grid-cols-[repeat(auto-fit,minmax(180px,260px))] gap-3.5"
+      className="grid grid-cols-[repeat(auto-fit,minmax(180px,1fr))] gap-3.5"
       role="tablist"
       aria-label={text.repeats.kinds}
     >
@@ -68,18 +97,25 @@ function Kinds({ found, kind, onChoose }: { found: Found; kind: Kind; onChoose(k
   );
 }
 
+/** What of a kind may exist more than once, and has still to be read. */
+function unreadOf({ candidates, unread }: Found, what: Reading): { number: number; bytes: number } {
+  if (what === 'messages') return { number: candidates.unread.messages, bytes: candidates.unread.bytes };
+  if (what === 'threads') return { number: unread.threads.messages, bytes: unread.threads.bytes };
+  return { number: unread[what].files, bytes: unread[what].bytes };
+}
+
 /** What may exist more than once, and has still to be read. */
-function Compare({ found }: { found: Found }) {
+function Compare({ found, what }: { found: Found; what: Reading }) {
   const { octets } = useFigures();
   const compare = useChange<void>(
     () => '/repeats/compare',
     'POST',
-    () => ({}),
+    () => ({ what }),
     ['repeats'],
   );
-  const { candidates, proof } = found;
-  const { unread } = candidates;
-  if (isComparing(found) && proof)
+  const proof = found.proofs.find((one) => one.what === what);
+  const { number, bytes } = unreadOf(found, what);
+  if (proof?.state === 'queued' || proof?.state === 'running')
     return (
       <section className="card" role="status">
         <p>
@@ -96,16 +132,12 @@ function Compare({ found }: { found: Found }) {
         {proof.problem && <p className="note mt-1">{proof.problem.detail}</p>}
       </section>
     );
-  if (unread.messages === 0) return null;
+  if (number === 0) return null;
   return (
     <section className="card flex flex-wrap items-center justify-between gap-3">
-      <div className="min-w-0 flex-1">
-        <p className="font-semibold">
-          {text.repeats.mayBe(text.messages(candidates.messages, count(candidates.messages)), octets(candidates.bytes))}
-        </p>
-        <p className="note">
-          {text.repeats.toRead(text.messages(unread.messages, count(unread.messages)), octets(unread.bytes))}
-        </p>
+      <div className="min-w-0 flex-1 max-md:basis-full">
+        <p className="font-semibold">{text.repeats.unread[what](number, count(number), octets(bytes))}</p>
+        <p className="note">{text.repeats.unreadNote[what]}</p>
         {proof?.state === 'failed' && proof.problem && <p className="text-go">{proof.problem.detail}</p>}
         <Refused error={compare.error} />
       </div>
@@ -141,13 +173,15 @@ function Broken({ found }: { found: Found }) {
   );
 }
 
-function HowSure({ found }: { found: Found }) {
+function HowSure({ found, what }: { found: Found; what: Reading }) {
   const { candidates } = found;
   return (
     <section className="card">
       <p>
-        <strong>{text.repeats.sure}</strong> {text.repeats.sureNote}{' '}
-        {candidates.different > 0 && text.repeats.different(candidates.different, count(candidates.different))}
+        <strong>{text.repeats.sure}</strong> {text.repeats.sureNote[what]}{' '}
+        {what === 'messages' &&
+          candidates.different > 0 &&
+          text.repeats.different(candidates.different, count(candidates.different))}
       </p>
     </section>
   );

@@ -10,6 +10,7 @@ import { decoded } from '../../mail/mime/decoded';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import { type CheckedCopy, checkedCopies } from '../../store/archive/bags';
+import type { StayingFile } from '../../store/plan/staying';
 import type { FileToStrip, Original } from '../../store/runs/rewrites';
 import type { LeftReason, Run } from '../../store/runs/runs';
 import type { WorkContext } from '../context';
@@ -17,6 +18,7 @@ import type { Fence } from '../fence';
 import { AppendJournal } from './append-journal';
 import { Appender, contradiction, type Outcomes } from './appender';
 import type { Folders } from './folders';
+import type { Staying } from './staying';
 import type { Routed } from './wave';
 
 /** A message is left as it is. */
@@ -25,6 +27,14 @@ class Left extends Error {
     super(reason);
   }
 }
+
+/** What is elsewhere of files that go, by file: copies outside the mailbox, and what stays in it. */
+interface Elsewhere {
+  copies: ReadonlyMap<number, CheckedCopy>;
+  staying: ReadonlyMap<number, StayingFile>;
+}
+
+type Copy = CheckedCopy | StayingFile;
 
 /** A message whose files are to go. */
 interface Member {
@@ -58,8 +68,9 @@ export class Rewriter {
     private readonly context: WorkContext,
     private readonly account: Account,
     private readonly run: Run,
-    server: MailServer,
+    private readonly server: MailServer,
     private readonly folders: Folders,
+    private readonly staying: Staying,
     fenced: Fence,
   ) {
     this.appender = new Appender(server, new AppendJournal('run_rewrite', account.id, run.id, fenced));
@@ -72,6 +83,9 @@ export class Rewriter {
    */
   async replace(pack: readonly Routed[], originals: ReadonlyMap<number, Original>): Promise<Outcomes> {
     const outcomes: Outcomes = new Map();
+    // Looked for first, since that opens other folders.
+    const files = pack.flatMap(({ id }) => originals.get(id)?.files.map(({ file }) => file) ?? []);
+    const staying = await this.staying.forFiles(files, { folders: this.folders, server: this.server });
     const reason = await this.folders.open((pack[0] as Routed).generation);
     const fresh: Member[] = [];
     for (const member of pack) {
@@ -84,7 +98,7 @@ export class Rewriter {
     }
     const scratches: Scratch[] = [];
     try {
-      const prepared = await this.prepare(fresh, scratches, outcomes);
+      const prepared = await this.prepare(fresh, staying, scratches, outcomes);
       const messages = prepared.map(({ member: { id }, original, pieces, scratch, size, sha256 }) => ({
         ...{ id, size, sha256 },
         ...{ received: original.received, flags: original.flags, keywords: original.keywords },
@@ -97,8 +111,30 @@ export class Rewriter {
     return outcomes;
   }
 
+  /**
+   * Whether for all that messages lose another one still stays: other programs may have deleted it since the replacements were made. Those
+   * of which that is not so; their originals must not go.
+   */
+  async withoutOthers(members: readonly Routed[], originals: ReadonlyMap<number, Original>): Promise<number[]> {
+    const filesOf = ({ id }: Routed) => originals.get(id)?.files.map(({ file }) => file) ?? [];
+    const copies = await checkedCopies(this.context.database, this.account.id, members.flatMap(filesOf));
+    const relying = members.map((member) => ({
+      id: member.id,
+      files: filesOf(member).filter((file) => !copies.has(file)),
+    }));
+    const files = relying.flatMap((one) => one.files);
+    const staying = await this.staying.forFiles(files, { folders: this.folders, server: this.server });
+    if (!this.staying.promisesFiles) return [];
+    return relying.filter((one) => one.files.some((file) => !staying.has(file))).map(({ id }) => id);
+  }
+
   /** Fetches messages whole, and cuts from each what is to stand in its place; while one is cut the next is fetched. */
-  private async prepare(fresh: readonly Member[], scratches: Scratch[], outcomes: Outcomes): Promise<Prepared[]> {
+  private async prepare(
+    fresh: readonly Member[],
+    staying: ReadonlyMap<number, StayingFile>,
+    scratches: Scratch[],
+    outcomes: Outcomes,
+  ): Promise<Prepared[]> {
     const copies = await checkedCopies(
       this.context.database,
       this.account.id,
@@ -114,7 +150,7 @@ export class Rewriter {
           scratches.push(scratch);
           const structure = await this.orLeft(one.member, outcomes, () => fetched(one.member, octets, scratch));
           if (!structure) return;
-          const cut = this.orLeft(one.member, outcomes, () => this.cut(one, structure, copies, scratch));
+          const cut = this.orLeft(one.member, outcomes, () => this.cut(one, structure, { copies, staying }, scratch));
           // Whoever waits for it hears of a failure.
           cut.catch(() => undefined);
           cutting.push(cut);
@@ -143,17 +179,12 @@ export class Rewriter {
     }
   }
 
-  /** The new message, cut from the old one. Each file that goes has a checked copy with the same octets, looked at now. */
-  private async cut(
-    one: Member,
-    structure: MimeStructure,
-    copies: ReadonlyMap<number, CheckedCopy>,
-    scratch: Scratch,
-  ): Promise<Prepared> {
+  /** The new message, cut from the old one. For each file that goes another one stays: a checked copy with the same octets, looked at now, or one in the mailbox. */
+  private async cut(one: Member, structure: MimeStructure, elsewhere: Elsewhere, scratch: Scratch): Promise<Prepared> {
     const replacements: { section: string; with: string }[] = [];
     let why: LeftReason = 'no-gain';
     for (const file of one.original.files) {
-      const copy = await this.checked(file, structure, copies, scratch);
+      const copy = await this.checked(file, structure, elsewhere, scratch);
       const part = this.run.shrinking ? await this.smaller(file, copy, structure, scratch) : this.note(file, copy);
       if (part === 'no-gain' || part === 'not-decoded') why = part;
       else replacements.push({ section: file.part, with: part });
@@ -166,7 +197,7 @@ export class Rewriter {
   }
 
   /** What stands in the place of a file that goes. */
-  private note({ name, type }: FileToStrip, copy: CheckedCopy): string {
+  private note({ name, type }: FileToStrip, copy: Copy): string {
     const day = new Intl.DateTimeFormat('en-CA', { timeZone: this.account.settings.timeZone }).format(new Date());
     const { size, sha256 } = copy;
     return notePart({ name: oneLine(name), type, size, sha256, day, copy: placeOf(copy) });
@@ -175,7 +206,7 @@ export class Rewriter {
   /** The part of a picture with fewer octets; or why there is none. */
   private async smaller(
     { part: section, size }: FileToStrip,
-    { sha256 }: CheckedCopy,
+    { sha256 }: Copy,
     structure: MimeStructure,
     scratch: Scratch,
   ): Promise<string | 'no-gain' | 'not-decoded'> {
@@ -196,25 +227,27 @@ export class Rewriter {
     return made.kind === 'refused' && made.reason === 'not-smaller' ? 'no-gain' : 'not-decoded';
   }
 
-  /** The copy of a file that goes: it has the octets that the message has, and its own are read once more. */
+  /** The copy of a file that goes: it has the octets that the message has, and its own are read once more. Or what stays in the mailbox for it: the file is still the one that was compared. */
   private async checked(
     { file, part: section, size }: FileToStrip,
     structure: MimeStructure,
-    copies: ReadonlyMap<number, CheckedCopy>,
+    { copies, staying }: Elsewhere,
     scratch: Scratch,
-  ): Promise<CheckedCopy> {
+  ): Promise<Copy> {
     const refusal = refusalOf(structure, section);
     if (refusal) throw new Left(refusal);
     const part = partOfSection(structure, section);
     if (!part || !isAsLong(part, size)) throw new Left('malformed');
-    const copy = copies.get(file);
-    if (!copy) throw new Left('unchecked');
+    const copy = copies.get(file) ?? staying.get(file);
+    if (!copy) throw new Left(this.staying.promisesFiles ? 'last-copy' : 'unchecked');
     const [now, kept] = await Promise.all([
       hashOf(decoded(scratch.read(part.bodyFrom, part.bodyFrom + size), part.encoding)),
-      copy.place === 'here' ? this.context.archive.bag(this.account.id, copy.folder).read(copy.path) : undefined,
+      'place' in copy && copy.place === 'here'
+        ? this.context.archive.bag(this.account.id, copy.folder).read(copy.path)
+        : undefined,
     ]);
     if (now !== copy.sha256) throw new Left('differs');
-    if (copy.place === 'here' && kept?.sha256 !== copy.sha256) throw new Left('unchecked');
+    if ('place' in copy && copy.place === 'here' && kept?.sha256 !== copy.sha256) throw new Left('unchecked');
     return copy;
   }
 }
@@ -246,8 +279,18 @@ function isAsLong({ type, bodyFrom, bodyTo }: MimePart, size: number): boolean {
 const CRLF = 2;
 
 /** Where the copy of a file is, as the message says it. */
-function placeOf({ place, folder, path }: CheckedCopy): string {
+function placeOf(copy: Copy): string {
+  if ('kind' in copy) return messageOf(copy);
+  const { place, folder, path } = copy;
   return place === 'here' ? `Tamsel's archive, ${folder}/data/${path}` : `your own copy of ${folder}, data/${path}`;
+}
+
+/** The message that has the file too, as people tell messages, and as mail programs do (RFC 5322 §3.6.4). */
+function messageOf({ kind, subject, from, date, messageId }: StayingFile): string {
+  const what = kind === 'same' ? 'the same file is in' : 'a picture nearly alike is in';
+  const day = date ? ` of ${date.toISOString().slice(0, 10)}` : '';
+  const identity = messageId === '' ? '' : `, Message-ID ${messageId}`;
+  return oneLine(`${what} the message “${subject}” from ${from}${day}${identity}`);
 }
 
 async function* octetsOf(pieces: readonly Piece[], scratch: Scratch): AsyncGenerator<Uint8Array> {

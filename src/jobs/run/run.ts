@@ -135,9 +135,9 @@ class Carrier {
     this.destinations = new Destinations(context.database, account, this.server, this.fenced, mayMake);
     const first = this.laneOver(this.server);
     this.executor = first.executor;
-    if (isOfFiles(run.action))
-      this.rewriter = new Rewriter(context, account, run, this.server, first.folders, this.fenced);
     this.staying = new Staying(context.database, account, run.id);
+    if (isOfFiles(run.action))
+      this.rewriter = new Rewriter(context, account, run, this.server, first.folders, this.staying, this.fenced);
     if (run.action === 'archive') this.archiver = new Archiver(context, job, account, this.server, another, turn, run);
     if (run.action === 'put-back')
       this.putBack = new PutBack(
@@ -342,7 +342,13 @@ class Carrier {
       }
       if (members.length > 0) ready.push({ ...group, members });
     }
-    return { ready, rest };
+    // The last look before the originals go.
+    const last = await rewriter.withoutOthers(
+      ready.flatMap(({ members }) => members),
+      originals,
+    );
+    await this.leave('last-copy', last);
+    return { ready: leaving(ready, new Set(last)), rest };
   }
 
   /** Reads folders anew whose UIDVALIDITY changed. What was found is at its source by then; the rest is left as changed. */

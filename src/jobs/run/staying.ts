@@ -1,16 +1,24 @@
 import { includes, rangesOf } from '../../core/sets/ranges';
 import type { Account } from '../../store/access/accounts';
 import type { Database } from '../../store/database';
-import { isOfTwins, promisedMembers, type StayingCopy, stayingCopies, takenAmong } from '../../store/plan/twins';
+import {
+  promisedMembers,
+  promisesOf,
+  type StayingCopy,
+  type StayingFile,
+  stayingCopies,
+  stayingFiles,
+} from '../../store/plan/staying';
+import { type Promised, takenAmong } from '../../store/plan/taken';
 import type { Lane } from './lanes';
 
-/** Copies of one message that are looked for. Where none of them is there, its members are left: that is safe in any case. */
+/** Messages that are looked for in place of one. Where none of them is there, what relies on them is left: that is safe in any case. */
 const MOST_LOOKED_FOR = 8;
 
-/** The copies that stay while a run takes others: the index is asked once for those of each message, the server before each batch. */
+/** What stays while a run takes others: the index is asked once for what stays for each message, the server before each batch. */
 export class Staying {
   private readonly known = new Map<string, StayingCopy[]>();
-  private ofTwins: boolean | undefined;
+  private promises: ReadonlySet<Promised> | undefined;
 
   constructor(
     private readonly database: Database,
@@ -19,13 +27,13 @@ export class Staying {
   ) {}
 
   /**
-   * Which of some members would be the last copy of their message, of those that lots of copies gave the run: one copy has to be on the
-   * server now, outside the trash, and neither the plan nor a run may take it.
+   * Which of some members would be the last copy of their message, or are quoted by nothing any more, of those that lots gave the run which
+   * promised that another stays: one has to be on the server now, outside the trash, and neither the plan nor a run may take it.
    */
   async lastAmong(ids: readonly number[], lane: Lane): Promise<number[]> {
     const { database, account, run } = this;
-    this.ofTwins ??= await isOfTwins(database, account.id, run);
-    if (!this.ofTwins) return [];
+    const promises = await this.promised();
+    if (!promises.has('twins') && !promises.has('echoes')) return [];
     const members = await promisedMembers(database, account.id, run, ids);
     const open = new Set(members.map(({ key }) => key));
     await this.learn([...open].filter((key) => !this.known.has(key)));
@@ -41,6 +49,36 @@ export class Staying {
     return members.filter(({ key }) => open.has(key)).map(({ id }) => id);
   }
 
+  /** Of files that are to be taken out those for which another one stays on the server now, outside the trash, and that one. */
+  async forFiles(files: readonly number[], lane: Pick<Lane, 'folders' | 'server'>): Promise<Map<number, StayingFile>> {
+    const { database, account, run } = this;
+    await this.promised();
+    const found = new Map<number, StayingFile>();
+    if (!this.promisesFiles) return found;
+    const all = await stayingFiles(database, account, run, files);
+    const byKey = new Map<string, StayingFile[]>();
+    for (const copy of all) {
+      const copies = byKey.get(copy.key) ?? [];
+      if (copies.length < MOST_LOOKED_FOR) copies.push(copy);
+      byKey.set(copy.key, copies);
+    }
+    const open = new Set(byKey.keys());
+    let left: StayingFile[] = [...byKey.values()].flat();
+    while (open.size > 0 && left.length > 0)
+      left = await lookFor(left, open, lane, (copy) => found.set(Number(copy.key.slice(1)), copy));
+    return found;
+  }
+
+  /** Whether lots that gave the run files promised that another one stays; known once files were asked for. */
+  get promisesFiles(): boolean {
+    return this.promises?.has('files') === true || this.promises?.has('pictures') === true;
+  }
+
+  private async promised(): Promise<ReadonlySet<Promised>> {
+    this.promises ??= await promisesOf(this.database, this.account.id, this.run);
+    return this.promises;
+  }
+
   private async learn(keys: readonly string[]): Promise<void> {
     for (const key of keys) this.known.set(key, []);
     if (keys.length === 0) return;
@@ -51,11 +89,16 @@ export class Staying {
   }
 }
 
-/** Looks on the server for one copy of each message; takes out of `open` what was found, and gives the copies to look for next. */
-async function lookFor(copies: StayingCopy[], open: Set<string>, { folders, server }: Lane): Promise<StayingCopy[]> {
+/** Looks on the server for one message of each key; takes out of `open` what was found, and gives those to look for next. */
+async function lookFor<T extends StayingCopy>(
+  copies: readonly T[],
+  open: Set<string>,
+  { folders, server }: Pick<Lane, 'folders' | 'server'>,
+  foundOne: (copy: T) => void = () => undefined,
+): Promise<T[]> {
   const looked = new Set<string>();
-  const later: StayingCopy[] = [];
-  const byGeneration = new Map<number, StayingCopy[]>();
+  const later: T[] = [];
+  const byGeneration = new Map<number, T[]>();
   for (const copy of copies) {
     if (!open.has(copy.key)) continue;
     if (looked.has(copy.key)) {
@@ -71,7 +114,11 @@ async function lookFor(copies: StayingCopy[], open: Set<string>, { folders, serv
     const reason = await folders.open(generation);
     if (reason !== undefined && reason !== 'read-only') continue;
     const there = await server.uids(rangesOf(wanted.map(({ uid }) => uid)));
-    for (const { key, uid } of wanted) if (includes(there, uid)) open.delete(key);
+    for (const copy of wanted) {
+      if (!includes(there, copy.uid)) continue;
+      open.delete(copy.key);
+      foundOne(copy);
+    }
   }
   return later;
 }

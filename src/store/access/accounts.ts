@@ -171,7 +171,9 @@ export async function eraseAccount(database: Database, account: number): Promise
     await client.query('delete from job where account = $1', [account]);
     await dropCredential(client, account);
     // These have no foreign key that would delete them.
-    for (const table of ['words', 'placement', 'file', 'message', 'twin_digest'])
+    for (const table of [
+      ...['words', 'placement', 'file', 'message', 'twin_digest', 'file_digest', 'picture_look', 'echo', 'thread_read'],
+    ])
       await client.query(`delete from ${table} where account = $1`, [account]);
     await client.query('delete from account where id = $1', [account]);
     await tellEnded(client);

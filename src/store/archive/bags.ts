@@ -685,7 +685,10 @@ export interface CheckedCopy {
   place: BagPlace;
 }
 
-/** Of files those that have a checked copy outside the mailbox: the newest of each, and where it is. */
+/**
+ * Of files those that have a checked copy outside the mailbox, of themselves or of one that was found to have the same octets: the newest
+ * of each, and where it is.
+ */
 export async function checkedCopies(
   db: Queryable,
   account: number,
@@ -693,10 +696,18 @@ export async function checkedCopies(
 ): Promise<Map<number, CheckedCopy>> {
   const found = await rows<CheckedCopy & { file: number }>(
     db,
-    `select distinct on (c.file) c.file, encode(c.sha256, 'hex') as sha256, c.size, c.bag, b.folder, c.path, b.place
-     from bag_file c join bag b on b.account = c.account and b.id = c.bag
-     where c.account = $1 and c.file = any($2::bigint[]) and ${IS_CHECKED_COPY}
-     order by c.file, b.place = 'download', c.checked_at desc`,
+    `with wanted as materialized (
+       select file, sha256 from unnest($2::bigint[]) as one (file)
+       left join lateral (select sha256 from file_digest where account = $1 and file = one.file) d on true),
+     copy as (
+       select w.file as wanted, c.* from wanted w
+       cross join lateral (select * from bag_file where account = $1 and file = w.file and reason is null offset 0) c
+       union all
+       select w.file, c.* from wanted w
+       cross join lateral (select * from bag_file where account = $1 and sha256 = w.sha256 and reason is null and file <> w.file offset 0) c)
+     select distinct on (c.wanted) c.wanted as file, encode(c.sha256, 'hex') as sha256, c.size, c.bag, b.folder, c.path, b.place
+     from copy c join bag b on b.account = c.account and b.id = c.bag where ${IS_CHECKED_COPY}
+     order by c.wanted, c.file <> c.wanted, b.place = 'download', c.checked_at desc`,
     [account, files],
   );
   return new Map(found.map(({ file, ...copy }) => [file, copy]));

@@ -13,7 +13,7 @@ import {
 } from '../../core/guards/guards';
 import type { Amount } from '../../core/level/level';
 import { trashFolders } from '../../core/mailbox/folders';
-import { parseMultirange, type Ranges } from '../../core/sets/ranges';
+import { parseMultirange, type Ranges, union } from '../../core/sets/ranges';
 import { fold } from '../../core/text';
 import type { Account } from '../access/accounts';
 import { type Queryable, rows, theRow } from '../database';
@@ -54,6 +54,11 @@ export interface Guarded {
   members: Ranges;
   total: Amount;
   inTrash: Amount;
+}
+
+/** What keeps messages from having files taken out of them. */
+export function keepingFiles({ sets }: Guarded): Ranges {
+  return union(sets.filter(({ kind }) => KEEP_FILES.includes(kind)).map(({ members }) => members));
 }
 
 /** The newest answers by account: whatever changes the index or a guard counts up the version. */

@@ -28,6 +28,11 @@ export function foldersInScope(folders: readonly StoredFolder[], scope: Scope, n
     .map(({ id }) => id);
 }
 
+/** Ids of the folders whose messages may repeat each other: all but the trash. */
+export async function mailFolders(db: Queryable, account: Account): Promise<number[]> {
+  return foldersInScope(await foldersOf(db, account.id), 'mail', account.settings.trashFolder);
+}
+
 /**
  * Compiles criteria within a scope.
  *

@@ -2,9 +2,8 @@ import { candidateGroups, type Groups } from '../../core/repeats/candidates';
 import type { TwinRows } from '../../core/repeats/twins';
 import type { Account } from '../access/accounts';
 import { type Database, overWholeAccount, type Queryable, row, rows, theRow, transaction } from '../database';
-import { foldersOf } from './folders';
 import { unpacked } from './packed';
-import { foldersInScope } from './selection';
+import { mailFolders } from './selection';
 
 /** Messages outside the trash that may exist more than once, with what was found of them. */
 export interface Candidates {
@@ -53,11 +52,6 @@ export async function twinCandidates(database: Database, account: Account): Prom
   });
 }
 
-/** Ids of the folders whose messages may be copies: all but the trash. */
-async function mailFolders(db: Queryable, account: Account): Promise<number[]> {
-  return foldersInScope(await foldersOf(db, account.id), 'mail', account.settings.trashFolder);
-}
-
 /**
  * What was found to exist more than once: proven by reading it, or one message by the word of the server, which gave the copies one
  * EMAILID (RFC 8474 §5.1).
@@ -77,7 +71,8 @@ export async function readTwins(db: Queryable, account: Account): Promise<TwinRo
     `with named as materialized (
        select message, twin, octets, kept from twin_digest where account = $1 and twin is not null ${isShared ? shared : ''}),
      live as (
-       select p.id, p.message, p.folder, p.size, p.received, p.flags, coalesce(named.twin, ${UNREAD}) as key,
+       select p.id, p.message, p.folder, p.size, p.received, p.flags,
+         exists (select from unnest(p.keywords) as word where word ~* $3)::int as conflict, coalesce(named.twin, ${UNREAD}) as key,
          coalesce(named.octets, ${UNREAD}) as octets, coalesce(named.kept, ${UNREAD}) as kept
        from named cross join lateral (
          select * from placement where account = $1 and message = named.message and gone_at is null offset 0) p
@@ -86,9 +81,10 @@ export async function readTwins(db: Queryable, account: Account): Promise<TwinRo
      select string_agg(int4send(id::int), ''::bytea) as id, string_agg(int4send(message::int), ''::bytea) as message,
        string_agg(int4send(folder), ''::bytea) as folder, string_agg(float8send(size::float8), ''::bytea) as size,
        string_agg(float8send(floor(date_part('epoch', received))), ''::bytea) as received, string_agg(int4send(flags), ''::bytea) as flags,
+       string_agg(int4send(conflict), ''::bytea) as "ofConflict",
        string_agg(key, ''::bytea) as key, string_agg(octets, ''::bytea) as octets, string_agg(kept, ''::bytea) as kept
      from (select * from counted where copies > 1 order by key, id) together`,
-    [account.id, await mailFolders(db, account)],
+    [account.id, await mailFolders(db, account), CONFLICT_KEYWORD],
   );
   const ints = (name: keyof typeof packed) => unpacked(packed[name], 4) as Int32Array;
   const floats = (name: keyof typeof packed) => unpacked(packed[name], 8) as Float64Array;
@@ -100,6 +96,7 @@ export async function readTwins(db: Queryable, account: Account): Promise<TwinRo
     size: floats('size'),
     received: floats('received'),
     flags: ints('flags'),
+    ofConflict: ints('ofConflict'),
     twin,
     octets: withinGroups(packed.octets, twin),
     kept: withinGroups(packed.kept, twin),
@@ -109,9 +106,11 @@ export async function readTwins(db: Queryable, account: Account): Promise<TwinRo
 /** Stands for the digest of a message that was not read: it is told by its number, and equal to that of no message that was. */
 const UNREAD = `decode(repeat('00', 24), 'hex') || int8send(p.message)`;
 const DIGEST_OCTETS = 32;
+/** Keywords of one side of a conflict, as a pattern of PostgreSQL (core/repeats/folders has the words). */
+const CONFLICT_KEYWORD = 'conflict|konflikt|conflit';
 
 /** Numbers of digests that lie one behind the other, counted up where one is another than the one before. */
-function numbered(digests: Buffer | null): Int32Array {
+export function numbered(digests: Buffer | null): Int32Array {
   const numbers = new Int32Array((digests?.length ?? 0) / DIGEST_OCTETS);
   for (let row = 1; row < numbers.length; row++) {
     const at = row * DIGEST_OCTETS;

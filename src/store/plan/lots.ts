@@ -18,7 +18,8 @@ import { placementsIn, placementsOf } from '../index/spans';
 import { applyGuards } from './guards';
 import { HELD, IS_OF_FILES } from './held';
 import { PlanRows } from './plan-rows';
-import { keepOneOfTwins } from './twins';
+import { keepPromises } from './promises';
+import type { Promised } from './taken';
 
 /** What is to be saved comes before it goes; who deletes a message leaves no file in it to be taken out, so these lots count last. */
 const BY_FATE = `array_position(array['archive', 'purge', 'trash', 'strip', 'shrink'], fate)`;
@@ -27,14 +28,20 @@ const BY_FATE = `array_position(array['archive', 'purge', 'trash', 'strip', 'shr
 const KEPT_OTHERWISE = `(${HELD} * coalesce((select range_agg(g.members) from lot_guarded g
   where g.account = lot.account and g.lot = lot.id), '{}'))`;
 
-/** Whether a file f of a lot has no checked copy outside the mailbox. */
-const HAS_NO_COPY = `not exists (select 1 from bag_file c join bag b on b.account = c.account and b.id = c.bag
-  where c.account = lot.account and c.file = f.id and ${IS_CHECKED_COPY})`;
+/** Whether a file f of a lot has no checked copy outside the mailbox, of it or of one with the same octets, and none that was promised to stay. */
+const HAS_NO_COPY = `lot.promise is null and not exists (select 1 from bag_file c join bag b on b.account = c.account and b.id = c.bag
+  where c.account = lot.account and c.file = f.id and ${IS_CHECKED_COPY})
+  and not exists (select 1 from file_digest d join bag_file c on c.account = d.account and c.sha256 = d.sha256
+  join bag b on b.account = c.account and b.id = c.bag
+  where d.account = lot.account and d.file = f.id and ${IS_CHECKED_COPY})`;
+
+/** Files f of a lot without such a copy, those that were found to have the same octets once: one copy will do for them. */
+const UNCHECKED_FILES = `select distinct on (coalesce(encode(d.sha256, 'hex'), f.id::text)) f.id from unnest(lot.files) as span
+  cross join lateral (select id from file where account = lot.account and id >= lower(span) and id < upper(span) offset 0) f
+  left join file_digest d on d.account = lot.account and d.file = f.id where ${HAS_NO_COPY}`;
 
 /** How many files of a lot these are. */
-const UNCHECKED = `(select count(*)::int from unnest(files) as span
-  cross join lateral (select id from file where account = lot.account and id >= lower(span) and id < upper(span) offset 0) f
-  where ${HAS_NO_COPY})`;
+const UNCHECKED = `(select count(*)::int from (${UNCHECKED_FILES}) unchecked)`;
 
 /** A lot of the plan with what it holds now. */
 export interface Lot extends Amount {
@@ -147,7 +154,7 @@ export async function createLot(
     except: number[];
     scope: Scope;
     suggestion?: string | null;
-    ofTwins?: boolean;
+    promise?: Promised | null;
     now: Date;
   },
 ): Promise<number> {
@@ -217,8 +224,8 @@ export interface NewLot {
   files?: Ranges | undefined;
   shrinking?: Shrinking | null | undefined;
   suggestion?: string | null | undefined;
-  /** Whether it promises that a copy of each of its messages stays. */
-  ofTwins?: boolean | undefined;
+  /** What it promises to stay of all that it takes. */
+  promise?: Promised | null | undefined;
 }
 
 /**
@@ -233,11 +240,11 @@ export async function insertLots(
   lots: readonly NewLot[],
 ): Promise<number[]> {
   const ids: number[] = [];
-  for (const { label, fate, where, members, except, files, suggestion, shrinking, ofTwins } of lots) {
+  for (const { label, fate, where, members, except, files, suggestion, shrinking, promise } of lots) {
     const id = await nextNumber(db, account.id, 'lot');
     ids.push(id);
     await db.query(
-      `insert into lot (account, id, place, label, fate, criteria, members, excepted, suggestion, files, shrinking, of_twins)
+      `insert into lot (account, id, place, label, fate, criteria, members, excepted, suggestion, files, shrinking, promise)
        select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, $5, $6::int8multirange, $7::int8multirange, $8, $9::int8multirange, $10::jsonb, $11`,
       [
         account.id,
@@ -250,13 +257,13 @@ export async function insertLots(
         suggestion ?? null,
         files ? printMultirange(files) : null,
         shrinking ? JSON.stringify(shrinking) : null,
-        ofTwins ?? false,
+        promise ?? null,
       ],
     );
   }
   await applyGuards(db, account, guarded, ids);
-  // A lot of copies takes none that is to stay.
-  if (!lots.every(({ ofTwins }) => ofTwins)) await keepOneOfTwins(db, account);
+  // What promises that another stays was looked at before it was made, and takes only what the others of its kind leave.
+  if (!lots.every(({ promise }) => promise === 'twins')) await keepPromises(db, account);
   return ids;
 }
 
@@ -288,8 +295,8 @@ export async function splitLot(
   const [left, taken] =
     old.where === null ? [null, null] : [joined(old.where, `not (${by.text})`), joined(old.where, `(${by.text})`)];
   await db.query(
-    `insert into lot (account, id, place, label, fate, files, shrinking, of_twins, criteria, members, excepted, guard_overrides)
-     select account, $3, place + 1, $4, fate, files, shrinking, of_twins, $5, members * $6::int8multirange, excepted * $6::int8multirange, guard_overrides * $6::int8multirange
+    `insert into lot (account, id, place, label, fate, files, shrinking, promise, criteria, members, excepted, guard_overrides)
+     select account, $3, place + 1, $4, fate, files, shrinking, promise, $5, members * $6::int8multirange, excepted * $6::int8multirange, guard_overrides * $6::int8multirange
      from lot where account = $1 and id = $2`,
     [account.id, lot, id, by.label, taken, inside],
   );
@@ -345,7 +352,7 @@ export async function changeLot(
   if (changed.rowCount !== 1) return false;
   if (change.place !== undefined) await placeLot(db, account.id, lot, change.place);
   if (change.allow) await applyGuards(db, account, await guardedNow(db, account, now), [lot]);
-  if (change.allow || change.except) await keepOneOfTwins(db, account);
+  if (change.allow || change.except) await keepPromises(db, account);
   return true;
 }
 
@@ -481,9 +488,8 @@ export async function uncheckedFilesOf(db: Queryable, account: number, lots: rea
   const { files } = await theRow<{ files: string }>(
     db,
     `select coalesce(range_agg(int8range(f.id, f.id + 1)), '{}')::text as files
-     from lot cross join lateral unnest(lot.files) as span
-     cross join lateral (select id from file where account = $1 and id >= lower(span) and id < upper(span) offset 0) f
-     where lot.account = $1 and lot.run is null and lot.id = any($2::int[]) and ${HAS_NO_COPY}`,
+     from lot cross join lateral (${UNCHECKED_FILES}) f
+     where lot.account = $1 and lot.run is null and lot.id = any($2::int[])`,
     [account, lots],
   );
   return parseMultirange(files);

@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import type { ProvenCopies, Repeats, TwinGroup } from '../../contract/types';
+import type { Echo, FileGroup, PictureSeries, Proven, Repeats, TwinGroup } from '../../contract/types';
 import { OF_THE_PLAN, useAccount } from './account';
 import { call } from './call';
 
@@ -21,31 +21,34 @@ export function useProvenCopies() {
   const { account, base } = useAccount();
   return useQuery({
     queryKey: ['repeats', account.id, 'proven'],
-    queryFn: () => call<ProvenCopies>(`${base}/repeats/proven`),
+    queryFn: () => call<Proven>(`${base}/repeats/proven`),
     placeholderData: keepPreviousData,
     staleTime: 30_000,
   });
 }
 
-/** Whether messages are being read to be compared. */
+/** Whether anything is being read to be compared. */
 export function isComparing(repeats: Repeats | undefined): boolean {
-  return repeats?.proof?.state === 'queued' || repeats?.proof?.state === 'running';
+  return repeats?.proofs.some(({ state }) => state === 'queued' || state === 'running') === true;
 }
 
-/** Messages that exist more than once, those first from which most is won. */
-export function useTwins() {
+/** A list of what exists more than once, a page at a time: that first from which most is won. */
+function useList<T extends { next?: string }>(name: string, limit: number) {
   const { account, base } = useAccount();
   return useInfiniteQuery({
-    queryKey: ['repeats', account.id, 'twins'],
+    queryKey: ['repeats', account.id, name],
     queryFn: ({ pageParam }) =>
-      call<{ groups: TwinGroup[]; next?: string }>(
-        `${base}/repeats/twins?limit=100${pageParam ? `&after=${encodeURIComponent(pageParam)}` : ''}`,
-      ),
+      call<T>(`${base}/repeats/${name}?limit=${limit}${pageParam ? `&after=${encodeURIComponent(pageParam)}` : ''}`),
     initialPageParam: '',
     getNextPageParam: ({ next }) => next,
     placeholderData: keepPreviousData,
   });
 }
+
+export const useTwins = () => useList<{ groups: TwinGroup[]; next?: string }>('twins', 100);
+export const useRepeatedFiles = () => useList<{ groups: FileGroup[]; next?: string }>('files', 50);
+export const usePictureSeries = () => useList<{ series: PictureSeries[]; next?: string }>('pictures', 20);
+export const useEchoes = () => useList<{ echoes: Echo[]; next?: string }>('echoes', 100);
 
 /** What is asked for anew once copies were marked. */
 export const REPEATS_STALE = ['repeats', ...OF_THE_PLAN];

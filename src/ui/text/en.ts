@@ -352,28 +352,106 @@ export const en = {
   },
   repeats: {
     kinds: 'Kinds of repeats',
-    titles: { twins: 'The same message twice', folders: 'A folder that repeats another' },
+    titles: {
+      twins: 'The same message twice',
+      folders: 'A folder that repeats another',
+      echoes: 'Quoted in full by a later one',
+      files: 'The same file mailed again',
+      pictures: 'Pictures nearly alike',
+    },
+    echoesShort: (messages: string) => messages,
+    filesShort: (files: number, shown: string, groups: string) =>
+      files === 0 ? 'no copies can go' : `${files === 1 ? '1 copy' : `${shown} copies`}, of ${groups} files`,
+    picturesShort: (pictures: string, series: string) => `${pictures} beside the best, in ${series} series`,
     twinsNote: (messages: number, shown: string, groups: string) =>
       messages === 0 ? 'no copies can go' : `${messages === 1 ? '1 copy' : `${shown} copies`}, of ${groups} messages`,
     foldersNote: (folders: number, shown: string) =>
       folders === 0 ? 'none was found' : folders === 1 ? '1 folder' : `${shown} folders`,
-    mayBe: (messages: string, bytes: string) => `${messages}, ${bytes}, may exist more than once`,
-    toRead: (messages: string, bytes: string) =>
-      `They have Message-ID, author and date in common. To be sure, Tamsel has to read ${messages}, ${bytes}; those first from which most is won, at most 1 GiB at a time. Nothing in the mailbox changes.`,
+    unread: {
+      messages: (number: number, shown: string, bytes: string) =>
+        `${number === 1 ? '1 message' : `${shown} messages`}, ${bytes}, may exist more than once`,
+      files: (number: number, shown: string, bytes: string) =>
+        `${number === 1 ? '1 file' : `${shown} files`}, ${bytes}, may lie in several messages`,
+      pictures: (number: number, shown: string, bytes: string) =>
+        `${number === 1 ? '1 picture' : `${shown} pictures`}, ${bytes}, may be nearly alike`,
+      threads: (number: number, shown: string, bytes: string) =>
+        `${number === 1 ? '1 message' : `${shown} messages`}, ${bytes}, may be quoted in full by a later one`,
+    },
+    unreadNote: {
+      messages:
+        'They have Message-ID, author and date in common. To be sure, Tamsel has to read them: those first from which most is won, at most 1 GiB at a time. Nothing in the mailbox changes.',
+      files:
+        'They are of one kind, with as many octets, or nearly as many and one name. To be sure, Tamsel has to read them: those first from which most is won, at most 1 GiB at a time. Nothing in the mailbox changes.',
+      pictures:
+        'One author sent them within half a day. Tamsel has to read and to look at them: the largest occasions first, at most 1 GiB at a time. Nothing in the mailbox changes.',
+      threads:
+        'They are in one thread with others. To be sure, Tamsel has to read the texts: those threads first from which most is won, at most 1 GiB at a time. Nothing in the mailbox changes.',
+    },
     compare: 'Compare them',
     comparing: (done: string, total: string, doneBytes: string, totalBytes: string) =>
-      `Comparing: ${done} of ${total} messages read, ${doneBytes} of ${totalBytes}`,
-    broken: (messages: number, shown: string) =>
-      `${messages === 1 ? '1 message' : `${shown} messages`} in lots of copies would be the last copy: the one that was to stay has gone, or is in the plan too. The plan can’t be carried out like this.`,
+      `Comparing: ${done} of ${total} read, ${doneBytes} of ${totalBytes}`,
+    broken: (number: number, shown: string) =>
+      `${number === 1 ? '1 message or file' : `${shown} messages or files`} in the plan would be the last of its kind: the one that was to stay has gone, or is in the plan too. The plan can’t be carried out like this.`,
     again: 'Tell them apart again',
     sure: 'How sure is it?',
-    sureNote:
-      'Copies are found by Message-ID, author and date. Each one is read from the server and compared by the SHA-256 of its octets before it may go. One of each always stays: a run looks for it on the server before it takes a copy.',
+    sureNote: {
+      messages:
+        'Copies are found by Message-ID, author and date. Each one is read from the server and compared by the SHA-256 of its octets before it may go. One of each always stays: a run looks for it on the server before it takes a copy.',
+      files:
+        'Files are found by kind and size. Each one is read from the server, and the SHA-256 of its octets is the same. Before a run takes one out it looks on the server for the message that keeps it, and reads the file once more.',
+      pictures:
+        'Pictures are told by how they look, small and grey: 64 features of light and dark, of which nearly all agree. That two pictures show the same you see better. The one that stays is looked for on the server before another goes.',
+      threads:
+        'Each word of the message stands in the later one, in the same order and without a gap; so do the addresses behind its links, and its files lie there too. Signed and encrypted messages are left out. How the message looked is lost.',
+    },
     different: (groups: number, shown: string) =>
       groups === 1 ? '1 group differed and was left out.' : `In ${shown} groups some differed and were left out.`,
     twinsTitle: (groups: number, shown: string, copies: string, bytes: string) =>
       `${groups === 1 ? '1 message exists' : `${shown} messages exist`} more than once; ${copies} can go · ${bytes}`,
     oneStays: 'one of each stays, always',
+    filesTitle: (groups: number, shown: string, copies: string, bytes: string) =>
+      `${groups === 1 ? '1 file lies' : `${shown} files lie`} in several messages; ${copies} can be taken out · ${bytes}`,
+    lineStays: 'a line in its place says which message has it',
+    file: 'File and the messages with it',
+    eachHas: (bytes: string) => `${bytes} each`,
+    archiveOne: 'Archive one of each, take out all',
+    fileLot: 'Files mailed again',
+    allFilesLot: 'Files mailed again, archived once',
+    noFiles: 'No two files have the same kind and size.',
+    noFilesYet: 'No file was compared yet that lies in several messages.',
+    echoesTitle: (messages: number, shown: string, bytes: string) =>
+      `${messages === 1 ? '1 message stands' : `${shown} messages stand`} whole in a later one · ${bytes}`,
+    echoesGuarded: (messages: number, shown: string) =>
+      messages === 1 ? 'A guard protects 1 more.' : `Guards protect ${shown} more.`,
+    holderStays: 'The later one stays, always.',
+    echoesNote:
+      'Nobody proposes this to you: a thread reads differently without its earlier messages. Open both to compare them.',
+    echoLot: 'Messages quoted in full',
+    quoted: 'Quoted in full',
+    holder: 'Stands in',
+    state: 'State',
+    takeEcho: (subject: string) => `Quoted: ${subject}`,
+    noEchoes: 'No message stands whole in a later one of its thread.',
+    noEchoesYet: 'No thread was compared yet.',
+    picturesTitle: (series: number, shown: string, beside: string, bytes: string) =>
+      `${series === 1 ? '1 series' : `${shown} series`} of pictures nearly alike; ${beside} beside the best, ${bytes}`,
+    lookFirst: 'nothing is decided before you have looked',
+    noPictures: 'No two pictures that one author sent within half a day are nearly alike.',
+    noPicturesYet: 'No picture was looked at yet.',
+    seriesTitle: (pictures: string, who: string, day: string) => `${pictures} pictures, ${who}, ${day}`,
+    upTo: (bytes: string) => `up to ${bytes}`,
+    openSeries: 'Look at them',
+    closeSeries: 'Close',
+    stripPictures: (pictures: number, bytes: string) =>
+      `Take out ${pictures === 1 ? '1 picture' : `${pictures} pictures`} · ${bytes}`,
+    pictureLot: (day: string) => `Pictures nearly alike, ${day}`,
+    pictureFacts: (width: number, height: number, sharpness: string) =>
+      `${width} × ${height} points, ${sharpness} as sharp as the sharpest`,
+    notShown: 'It can’t be shown, so it stays.',
+    staysIn: 'stays',
+    goesOut: 'goes',
+    best: { sharpest: 'proposed: the sharpest', largest: 'proposed: the most points', first: 'proposed: the first' },
+    conflicts: 'Programs put here what they disagreed on. What lies elsewhere too can go; what lies only here stays.',
     rules: 'What decides which one stays',
     rulesNote:
       'Of all copies of a message one stays. These rules are asked one after the other, until one of them decides.',
@@ -412,6 +490,7 @@ export const en = {
       answered: 'you answered it',
       folder: 'the folder it was filed in',
       earliest: 'it came first',
+      latest: 'the newest',
       same: 'equal by every rule',
     },
     same: {
@@ -1047,6 +1126,8 @@ export const en = {
     trash: (messages: string, bytes: string) => `This assumes that you purge the trash: ${messages}, ${bytes}.`,
     purgeTrash: 'Add the trash to the plan',
     copies: (copies: string, bytes: string) => `${copies}, ${bytes}, can go: each is proven, and one of each stays.`,
+    filesAgain: (files: number, shown: string, bytes: string) =>
+      `${files === 1 ? '1 file' : `${shown} files`} mailed again, ${bytes}, can be taken out: each is proven, and one of each stays.`,
     takeCopies: 'Add them to the plan',
     lookAtCopies: 'Look at them',
     take: 'Take',

@@ -125,23 +125,57 @@ function Goal({ level, plan }: { level: Level; plan: Lot[] }) {
   );
 }
 
-/** Copies that were proven cost no decision either: one of each stays. */
+/** What was proven to exist more than once costs no decision either: one of each stays. */
 function Copies() {
+  const proven = useProvenCopies().data;
+  if (!proven) return null;
+  const { twins, files } = proven;
+  return (
+    <>
+      {twins.going.messages > 0 && (
+        <ProvenLine
+          path="/repeats/lots"
+          lot={{ expect: twins.going, label: text.repeats.lot }}
+          says={(bytes) =>
+            text.suggestions.copies(text.repeats.copies(twins.going.messages, count(twins.going.messages)), bytes)
+          }
+          bytes={twins.going.bytes}
+        />
+      )}
+      {files.going.files > 0 && (
+        <ProvenLine
+          path="/repeats/files/lots"
+          lot={{ expect: files.going, label: text.repeats.fileLot }}
+          says={(bytes) => text.suggestions.filesAgain(files.going.files, count(files.going.files), bytes)}
+          bytes={files.going.bytes}
+        />
+      )}
+    </>
+  );
+}
+
+function ProvenLine({
+  path,
+  lot,
+  says,
+  bytes,
+}: {
+  path: string;
+  lot: object;
+  says(bytes: string): string;
+  bytes: number;
+}) {
   const { octets } = useFigures();
-  const going = useProvenCopies().data?.going;
   const take = useChange<void>(
-    () => '/repeats/lots',
+    () => path,
     'POST',
-    () => ({ expect: going, label: text.repeats.lot }),
+    () => lot,
     REPEATS_STALE,
   );
-  if (!going || going.messages === 0) return null;
   return (
     <>
       <p className="flex flex-wrap items-center gap-3">
-        <span className="text-ink-2">
-          {text.suggestions.copies(text.repeats.copies(going.messages, count(going.messages)), octets(going.bytes))}
-        </span>
+        <span className="text-ink-2">{says(octets(bytes))}</span>
         <button type="button" className="link" disabled={take.isPending} onClick={() => take.mutate()}>
           {text.suggestions.takeCopies}
         </button>

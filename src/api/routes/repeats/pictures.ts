@@ -1,0 +1,125 @@
+import * as v from 'valibot';
+import * as s from '../../../contract/schemas';
+import { isNearlyAlike, neighboursOf, type PictureSeries } from '../../../core/repeats/picture-series';
+import { includes } from '../../../core/sets/ranges';
+import { type Queryable, rows } from '../../../store/database';
+import { type Pictures, picturesOf } from '../../../store/plan/pictures';
+import { twinsOf } from '../../../store/plan/twins';
+import { cursorFrom, cursorText } from '../../cursor';
+import { invalid } from '../../problem';
+import { route } from '../../route';
+import { marked } from './marked';
+import { goingOf } from './summary';
+import { toldMessages } from './told';
+
+/** Pictures of one series that are shown. */
+const MOST_SHOWN = 100;
+
+export const listPictureSeries = route({
+  method: 'GET',
+  path: '/accounts/{account}/repeats/pictures',
+  summary:
+    'Lists series of pictures nearly alike, by one author within half a day, those first from which most could be won. One of each is proposed to stay; nothing is decided by that.',
+  query: v.object({ limit: v.optional(s.wholeNumber(1, 100), '20'), after: v.optional(v.string()) }),
+  response: v.object({ series: v.array(s.PictureSeries), next: v.optional(v.string()) }),
+  async handle({ environment: { database }, account, query }) {
+    const found = await picturesOf(database, account, goingOf(await twinsOf(database, account)));
+    const after = cursorFrom(query.after);
+    const from = after ? Number(after.value) : 0;
+    const page = found.series.slice(from, from + query.limit);
+    const isMore = from + page.length < found.series.length;
+    return {
+      series: await shown(database, account.id, found, page),
+      ...(isMore ? { next: cursorText({ value: `${from + page.length}`, id: 0 }) } : {}),
+    };
+  },
+});
+
+async function shown(
+  db: Queryable,
+  account: number,
+  { rows: all, guarded }: Pictures,
+  series: readonly PictureSeries[],
+) {
+  const shownRows = series.flatMap(({ rows: members }) => members.slice(0, MOST_SHOWN));
+  const messages = await toldMessages(
+    db,
+    account,
+    shownRows.map((row) => all.placement[row] as number),
+  );
+  const files = await rows<{ id: number; name: string; width: number; height: number }>(
+    db,
+    `select f.id, f.name, l.width, l.height from unnest($2::bigint[]) as wanted (id)
+     join file f on f.account = $1 and f.id = wanted.id join picture_look l on l.account = $1 and l.file = f.id`,
+    [account, shownRows.map((row) => all.file[row] as number)],
+  );
+  const byId = new Map(files.map((file) => [file.id, file]));
+  return series.map(({ best, why, rows: members }) => ({
+    best: all.file[best] as number,
+    why,
+    pictures: members.slice(0, MOST_SHOWN).flatMap((row) => {
+      const file = byId.get(all.file[row] as number);
+      const message = messages.get(all.placement[row] as number);
+      if (!file || !message) return [];
+      const { id, message: _, ...told } = message;
+      return [
+        {
+          file: file.id,
+          message: id,
+          ...told,
+          name: file.name,
+          size: all.size[row] as number,
+          width: file.width,
+          height: file.height,
+          sharpness: Math.min(1, (all.sharpness[row] as number) / Math.max(1e-9, all.sharpness[best] as number)),
+          guarded: includes(guarded, id),
+        },
+      ];
+    }),
+  }));
+}
+
+export const createPictureLot = route({
+  method: 'POST',
+  path: '/accounts/{account}/repeats/pictures/lots',
+  summary:
+    'Creates a lot that takes pictures out of their messages which somebody looked at and chose, each by its id. It promises that for each a picture nearly alike stays.',
+  body: v.object({ files: v.pipe(s.Ids, v.minLength(1), v.maxLength(1_000)), label: v.optional(s.Label) }),
+  status: 201,
+  response: s.Lot,
+  async handle({ environment: { database }, account, body }) {
+    return marked(database, account, undefined, 'files', async (client) => {
+      const { rows: all, series } = await picturesOf(client, account, goingOf(await twinsOf(client, account)));
+      const chosen = new Set(body.files);
+      const rowOf = new Map(
+        series.flatMap(({ rows: members }) => members.map((row) => [all.file[row] as number, row])),
+      );
+      let bytes = 0;
+      for (const file of chosen) {
+        const row = rowOf.get(file);
+        if (row === undefined)
+          throw invalid('One of these pictures is in no series of pictures nearly alike.', [
+            { field: 'files', expected: 'pictures of series' },
+          ]);
+        const stays = [...neighboursOf(all, row)].some(
+          (other) =>
+            rowOf.has(all.file[other] as number) &&
+            !chosen.has(all.file[other] as number) &&
+            isNearlyAlike(all, row, other),
+        );
+        if (!stays)
+          throw invalid('One picture of each series stays: keep one that is nearly alike.', [
+            { field: 'files', expected: 'not all pictures of a series' },
+          ]);
+        bytes += all.size[row] as number;
+      }
+      return {
+        ids: [...chosen],
+        bytes,
+        label: body.label ?? 'pictures nearly alike',
+        fate: 'strip',
+        promise: 'pictures',
+      };
+    });
+  },
+});

@@ -1,0 +1,119 @@
+import type { Groups } from './candidates';
+
+/**
+ * Encoded octets below which a file is left alone: what would stand in its place costs nearly as much, and pictures in signatures
+ * come with every message.
+ */
+export const LEAST_REPEATED = 64 * 1024;
+
+/** Characters in a line of base64 as mail programs write it, the usual one first (RFC 2045 §6.8 allows 76). Common practice, no source. */
+const LINE_LENGTHS = [76, 72, 64, 60] as const;
+const USUAL = LINE_LENGTHS[0];
+
+/** Files by what the index knows of them, a row each. */
+export interface FileColumns {
+  /** The number of its kind (core/files/kinds). */
+  kind: Int32Array;
+  /** Encoded octets. */
+  size: Float64Array;
+  /** 1 where it is in base64. */
+  isBase64: Int32Array;
+  /** A hash of its name; 0 where it has none. */
+  name: Int32Array;
+}
+
+/**
+ * Octets that a file has at most when decoded, and at least two less: what base64 in lines of some length tells of them.
+ *
+ * @param size encoded octets, the ends of lines among them.
+ */
+export function octetsAtMost(size: number, lineLength: number = USUAL): number {
+  const lines = Math.ceil(size / (lineLength + 2));
+  const characters = size - 2 * lines;
+  // Whether its last line has an end too is not known; only one of both makes groups of four.
+  return ((characters % 4 === 0 ? characters : characters + 2) / 4) * 3;
+}
+
+/**
+ * Finds files that may be the same: of one kind with as many octets; or of one kind and name, with as many octets if one of them is written
+ * in lines of another length. Of other encodings than base64 the encoded octets stand for them: they tell files of one program apart.
+ */
+export function fileCandidates({ kind, size, isBase64, name }: FileColumns): Groups {
+  const { length } = kind;
+  const sets = new JoinedSets(length);
+  const octets = Float64Array.from(size, (encoded, row) => (isBase64[row] === 1 ? octetsAtMost(encoded) : encoded));
+  joinEqual(
+    sets,
+    Uint32Array.from({ length }, (_, row) => row),
+    [kind, octets],
+  );
+  // A row a file and length of its lines.
+  const rows: number[] = [];
+  const inLines: number[] = [];
+  for (let row = 0; row < length; row++) {
+    if (name[row] === 0 || isBase64[row] !== 1) continue;
+    for (const lineLength of LINE_LENGTHS) {
+      rows.push(row);
+      inLines.push(octetsAtMost(size[row] as number, lineLength));
+    }
+  }
+  const members = Uint32Array.from(rows);
+  const of = (column: Int32Array) => Int32Array.from(members, (row) => column[row] as number);
+  joinEqual(sets, members, [of(kind), of(name), Float64Array.from(inLines)]);
+  return sets.groups();
+}
+
+/** Joins members that are equal in all columns. */
+function joinEqual(sets: JoinedSets, members: Uint32Array, columns: readonly (Int32Array | Float64Array)[]): void {
+  const compare = (a: number, b: number) => {
+    for (const column of columns) {
+      const difference = (column[a] as number) - (column[b] as number);
+      if (difference !== 0) return difference;
+    }
+    return 0;
+  };
+  const order = Uint32Array.from(members.keys()).sort((a, b) => compare(a, b) || a - b);
+  for (let at = 1; at < order.length; at++) {
+    const [before, here] = [order[at - 1] as number, order[at] as number];
+    if (compare(before, here) === 0) sets.join(members[before] as number, members[here] as number);
+  }
+}
+
+/** Disjoint sets of rows, joined two at a time (union by the lowest row, with path halving). */
+class JoinedSets {
+  private readonly parents: Uint32Array;
+
+  constructor(length: number) {
+    this.parents = Uint32Array.from({ length }, (_, row) => row);
+  }
+
+  join(one: number, other: number): void {
+    const [a, b] = [this.rootOf(one), this.rootOf(other)];
+    this.parents[Math.max(a, b)] = Math.min(a, b);
+  }
+
+  /** Those with more than one row, in the order of their first rows. */
+  groups(): Groups {
+    const roots = this.parents.map((_, row) => this.rootOf(row));
+    const counts = new Uint32Array(roots.length);
+    for (const root of roots) counts[root] = (counts[root] as number) + 1;
+    const rows = Uint32Array.from({ length: roots.length }, (_, row) => row)
+      .filter((row) => (counts[roots[row] as number] as number) > 1)
+      .sort((a, b) => (roots[a] as number) - (roots[b] as number) || a - b);
+    const starts: number[] = [];
+    rows.forEach((row, at) => {
+      if (roots[row] === row) starts.push(at);
+    });
+    starts.push(rows.length);
+    return { rows, starts: Uint32Array.from(starts) };
+  }
+
+  private rootOf(row: number): number {
+    let at = row;
+    while (this.parents[at] !== at) {
+      this.parents[at] = this.parents[this.parents[at] as number] as number;
+      at = this.parents[at] as number;
+    }
+    return at;
+  }
+}
