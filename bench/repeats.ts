@@ -1,11 +1,12 @@
 import { execFileSync } from 'node:child_process';
 import { join } from 'node:path';
 import { type CandidateColumns, candidateGroups } from '../src/core/repeats/candidates';
+import { type FileColumns, fileCandidates, octetsAtMost } from '../src/core/repeats/file-candidates';
 import { Random } from '../stand-in/message/random';
 import { own } from '../test/big-folder';
 import { DOVECOT_PASSWORD, DOVECOT_USER, startDovecot } from '../test/dovecot';
 import { DuckDb } from '../test/duckdb';
-import { App, cleanUp, ROOT } from '../test/harness';
+import { App, cleanUp, ROOT, temporaryFolder } from '../test/harness';
 import { Bare } from './bare';
 import { countsAsked, median, peakMemory, printResults, rounded, timed } from './measure';
 
@@ -64,6 +65,95 @@ async function candidates(count: number) {
   };
 }
 
+/** Files of which one in ten was mailed again, every third of these in lines of another length. */
+function madeFiles(count: number): FileColumns {
+  const random = new Random(11);
+  const columns = {
+    kind: new Int32Array(count),
+    size: new Float64Array(count),
+    isBase64: new Int32Array(count).fill(1),
+    name: new Int32Array(count),
+  };
+  for (let row = 0; row < count; row++) {
+    const copied = row > 0 && random.next() < 0.1 ? random.below(row) : undefined;
+    columns.kind[row] = copied === undefined ? random.below(9) : (columns.kind[copied] as number);
+    columns.name[row] = copied === undefined ? random.below(2 ** 32) | 0 : (columns.name[copied] as number);
+    columns.size[row] = copied === undefined ? 65_536 + random.below(8_000_000) : (columns.size[copied] as number);
+  }
+  return columns;
+}
+
+async function files(count: number) {
+  const columns = madeFiles(count);
+  const database = await DuckDb.open();
+  const octets = Int32Array.from(columns.size, (size) => octetsAtMost(size));
+  database.insert('file', { kind: columns.kind, octets, name: columns.name });
+  const ours: number[] = [];
+  const theirs: number[] = [];
+  for (let round = 0; round < ROUNDS; round++) {
+    ours.push(
+      await timed(() => {
+        fileCandidates(columns);
+      }),
+    );
+    theirs.push(
+      await timed(() => {
+        for (const keys of ['kind, octets', 'kind, name, octets'])
+          database.query(`select count(*) from (select ${keys} from file group by ${keys} having count(*) > 1)`);
+      }),
+    );
+  }
+  database.close();
+  return {
+    files: count,
+    'candidates, ms': rounded(median(ours)),
+    'two GROUP BYs by DuckDB, ms': rounded(median(theirs)),
+    'ours / DuckDB': rounded(median(ours) / median(theirs)),
+  };
+}
+
+/** Files that were mailed again, read for proof, beside a bare FETCH of the same parts. */
+async function proofOfFiles() {
+  const dovecot = await startDovecot(20_000);
+  const script = join(ROOT, 'test/integration/make_threads.py');
+  execFileSync('/usr/bin/python3', [script, dovecot.maildir, '0', temporaryFolder(), '400'], { maxBuffer: 2 ** 28 });
+  own(dovecot);
+  const app = await App.start();
+  const account = await app.signIn({ port: dovecot.plainPort, user: DOVECOT_USER, password: DOVECOT_PASSWORD });
+  await app.scanned(account);
+  const { unread } = (await app.call('GET', `${account}/repeats`)).body;
+  const bare = await Bare.open(dovecot);
+  const ours: number[] = [];
+  const theirs: number[] = [];
+  let read = 0;
+  for (let round = 0; round < ROUNDS; round++) {
+    theirs.push(
+      await timed(async () => {
+        await bare.command('SELECT INBOX');
+        await bare.command('UID FETCH 1:* (BODY.PEEK[2])');
+      }),
+    );
+    await app.database.query('delete from file_digest');
+    ours.push(
+      await timed(async () => {
+        await app.call('POST', `${account}/repeats/compare`, { what: 'files' });
+        while ((await app.database.query('select state from proof')).rows[0].state !== 'done')
+          await new Promise((resolve) => setTimeout(resolve, 20));
+      }),
+    );
+    read = Number((await app.database.query('select done_bytes from proof')).rows[0].done_bytes);
+  }
+  await cleanUp();
+  return {
+    files: unread.files.files,
+    'octets that candidates hold': unread.files.bytes,
+    'octets read / held': rounded(read / unread.files.bytes),
+    'proof, ms': rounded(median(ours)),
+    'bare FETCH of the same parts, ms': rounded(median(theirs)),
+    'ours / bare': rounded(median(ours) / median(theirs)),
+  };
+}
+
 async function proof() {
   const dovecot = await startDovecot(20_000);
   const script = join(ROOT, 'test/integration/make_repeats.py');
@@ -111,5 +201,9 @@ async function proof() {
 const results = [];
 for (const count of countsAsked([100_000, 1_000_000])) results.push(await candidates(count));
 printResults(results);
-if (process.env.X !== '1') printResults([await proof()]);
+const ofFiles = [];
+for (const count of countsAsked([100_000, 1_000_000])) ofFiles.push(await files(count));
+printResults(ofFiles);
+printResults([await proof()]);
+printResults([await proofOfFiles()]);
 process.exit();

@@ -103,7 +103,7 @@ const MOST_ANSWERS = 6;
 /** Letters that lie in the folder of an old computer, and nowhere else. */
 const ONLY_THERE = 2;
 /** Photographs of one summer evening, and what they show. */
-const EVENING = { pictures: 9, view: 4 };
+const EVENING = { pictures: 9, view: 4, octets: 560_000 };
 
 /** A message that is planned but for its scaled files. */
 interface Plan {
@@ -233,12 +233,15 @@ function signatureOf(domain: string): [string, string] {
 }
 
 /** Photographs of one scene, each a little beside the others. */
-function evening(files: readonly Attachment[]): Attachment[] {
-  return Array.from({ length: EVENING.pictures }, (_, take) => {
-    const file = files[take % files.length] as Attachment;
-    const octets = Math.round(file.octets * (1 + 0.04 * take));
-    return { ...file, name: `IMG_${7100 + take}.jpg`, seed: seedOf(file.seed, take), octets, view: EVENING.view, take };
-  });
+function evening(seed: number): Attachment[] {
+  const { pictures, view, octets } = EVENING;
+  return Array.from({ length: pictures }, (_, take) => ({
+    name: `IMG_${7100 + take}.jpg`,
+    type: 'image/jpeg',
+    seed: seedOf(seed, 100 + take),
+    octets: Math.round(octets * (1 + 0.05 * ((take * 4) % pictures))),
+    ...{ view, take },
+  }));
 }
 
 /** What was said, one mark of quoting deeper. */
@@ -685,7 +688,7 @@ class Writer {
           subject: isEvening ? 'The summer evening at the pond' : subject,
           messageId: this.id(seed, from),
           text: this.lines(seed, random.between(2, 8), LETTER_LINES),
-          files: isEvening ? evening(files) : files,
+          files: isEvening ? evening(seed) : files,
         },
         { scaled: large, seen: 0.98, answered: 0.2, flagged: 0.03 },
       );

@@ -334,7 +334,7 @@ words('deleteRule', 'The answer is as for `getRules`.');
 
 section(
   'Repeats',
-  'What is stored more than once. The order is: look, compare, look at the groups, create a lot. A lot of copies promises that one copy of each message stays; a run that would break the promise is refused with 409 `would-take-last`. See [Repeats](repeats.md).',
+  'What is stored more than once: messages, files, pictures nearly alike, and messages that a later one quotes in full. The order is: look, compare, look at what was found, create a lot. Such a lot promises that for each of its messages or files another one stays; a run that would break the promise is refused with 409 `would-take-last`. See [Repeats](repeats.md).',
 );
 // A message that was put into another folder once more.
 const kept = host.mailbox.folder('Committee');
@@ -349,6 +349,21 @@ await until(async () => (await app.call('GET', '/accounts/1/repeats')).body.proo
 const { groups: twins } = await call('listTwins', { query: { limit: '1' } });
 await call('listAlone', { query: { folder: twins[0].copies[0].folder, in: 'INBOX' } });
 await call('createTwinLot', { body: { groups: [twins[0].id], expect: twins[0].going } });
+const isRead = async (what: string) =>
+  (await app.call('GET', '/accounts/1/repeats')).body.proofs.some(
+    (proof: { what: string; state: string }) => proof.what === what && proof.state === 'done',
+  );
+for (const what of ['files', 'pictures', 'threads']) {
+  await app.call('POST', '/accounts/1/repeats/compare', { what, budget: 40_000_000 });
+  await until(() => isRead(what), 120);
+}
+const { groups: files } = await call('listRepeatedFiles', { query: { limit: '1' } });
+await call('createFileLot', { body: { groups: [files[0].id], expect: files[0].going } });
+const { series } = await call('listPictureSeries', { query: { limit: '1' } });
+const [beside] = series[0].pictures.filter(({ file }: { file: number }) => file !== series[0].best);
+await call('createPictureLot', { body: { files: [beside.file] } });
+const { echoes } = await call('listEchoes', { query: { limit: '1' } });
+await call('createEchoLot', { body: { ids: [echoes[0].id] } });
 await call('tellApartAgain', { body: {} });
 
 section('Senders');

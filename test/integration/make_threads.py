@@ -13,6 +13,7 @@ from pathlib import Path
 from textwrap import fill
 
 path, threads, folder = sys.argv[1], int(sys.argv[2]), Path(sys.argv[3])
+files = int(sys.argv[4]) if len(sys.argv) > 4 else 40
 chance = random.Random(11)
 inbox = mailbox.Maildir(path, create=True)
 now = datetime(2023, 8, 6, 10, tzinfo=timezone.utc)
@@ -217,7 +218,7 @@ for thread in range(threads):
     truth["kinds"][first] = kind.__name__
 
 # Files mailed again, and others as long.
-for number in range(40):
+for number in range(files):
     octets = chance.randbytes(chance.randint(60_000, 90_000))
     times = chance.randint(2, 5)
     (folder / f"{number}").write_bytes(octets)

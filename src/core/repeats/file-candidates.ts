@@ -1,4 +1,4 @@
-import type { Groups } from './candidates';
+import { candidateGroups, type Groups } from './candidates';
 
 /**
  * Encoded octets below which a file is left alone: what would stand in its place costs nearly as much, and pictures in signatures
@@ -41,42 +41,33 @@ export function octetsAtMost(size: number, lineLength: number = USUAL): number {
 export function fileCandidates({ kind, size, isBase64, name }: FileColumns): Groups {
   const { length } = kind;
   const sets = new JoinedSets(length);
-  const octets = Float64Array.from(size, (encoded, row) => (isBase64[row] === 1 ? octetsAtMost(encoded) : encoded));
+  const octets = Int32Array.from(size, (encoded, row) => (isBase64[row] === 1 ? octetsAtMost(encoded) : encoded));
   joinEqual(
     sets,
     Uint32Array.from({ length }, (_, row) => row),
-    [kind, octets],
+    kind,
+    octets,
   );
   // A row a file and length of its lines.
-  const rows: number[] = [];
-  const inLines: number[] = [];
-  for (let row = 0; row < length; row++) {
-    if (name[row] === 0 || isBase64[row] !== 1) continue;
-    for (const lineLength of LINE_LENGTHS) {
-      rows.push(row);
-      inLines.push(octetsAtMost(size[row] as number, lineLength));
+  const named = Uint32Array.from({ length }, (_, row) => row).filter((row) => name[row] !== 0 && isBase64[row] === 1);
+  const members = new Uint32Array(named.length * LINE_LENGTHS.length);
+  const inLines = new Int32Array(members.length);
+  for (const [at, row] of named.entries())
+    for (const [which, lineLength] of LINE_LENGTHS.entries()) {
+      members[at * LINE_LENGTHS.length + which] = row;
+      inLines[at * LINE_LENGTHS.length + which] = octetsAtMost(size[row] as number, lineLength);
     }
-  }
-  const members = Uint32Array.from(rows);
-  const of = (column: Int32Array) => Int32Array.from(members, (row) => column[row] as number);
-  joinEqual(sets, members, [of(kind), of(name), Float64Array.from(inLines)]);
+  const names = Int32Array.from(members, (row) => Math.imul(name[row] as number, 0x9e3779b1) + (kind[row] as number));
+  joinEqual(sets, members, names, inLines);
   return sets.groups();
 }
 
-/** Joins members that are equal in all columns. */
-function joinEqual(sets: JoinedSets, members: Uint32Array, columns: readonly (Int32Array | Float64Array)[]): void {
-  const compare = (a: number, b: number) => {
-    for (const column of columns) {
-      const difference = (column[a] as number) - (column[b] as number);
-      if (difference !== 0) return difference;
-    }
-    return 0;
-  };
-  const order = Uint32Array.from(members.keys()).sort((a, b) => compare(a, b) || a - b);
-  for (let at = 1; at < order.length; at++) {
-    const [before, here] = [order[at - 1] as number, order[at] as number];
-    if (compare(before, here) === 0) sets.join(members[before] as number, members[here] as number);
-  }
+/** Joins members that are equal in two numbers. A chance likeness costs no more than that one file is read in vain. */
+function joinEqual(sets: JoinedSets, members: Uint32Array, high: Int32Array, low: Int32Array): void {
+  const { rows, starts } = candidateGroups({ high, low, size: new Float64Array(members.length) });
+  for (let group = 0; group + 1 < starts.length; group++)
+    for (let at = (starts[group] as number) + 1; at < (starts[group + 1] as number); at++)
+      sets.join(members[rows[at - 1] as number] as number, members[rows[at] as number] as number);
 }
 
 /** Disjoint sets of rows, joined two at a time (union by the lowest row, with path halving). */
