@@ -37,23 +37,23 @@ export function Pictures({ found }: { found: Repeats }) {
           </p>
         )}
       </section>
-      {list.map((one) => (
-        <Series key={one.best} series={one} />
+      {list.map((one, index) => (
+        <Series key={one.best} number={index + 1} series={one} />
       ))}
       <More list={series} />
     </>
   );
 }
 
-function Series({ series: { best, why, pictures } }: { series: PictureSeries }) {
+function Series({ number, series: { best, why, pictures } }: { number: number; series: PictureSeries }) {
   const { octets, day } = useFigures();
   const [isOpen, setOpen] = useState(false);
   const [seen, setSeen] = useState<ReadonlySet<number>>(new Set());
-  const [going, setGoing] = useState<ReadonlySet<number>>(
-    new Set(pictures.filter(({ file, guarded }) => file !== best && !guarded).map(({ file }) => file)),
-  );
+  // What somebody chose; of all else the proposal holds, also of pictures that are found to belong to the series later.
+  const [chosenSo, setChosenSo] = useState<ReadonlyMap<number, boolean>>(new Map());
+  const goes = ({ file, guarded }: Picture) => !guarded && (chosenSo.get(file) ?? file !== best);
   // What could not be shown was not looked at.
-  const chosen = pictures.filter(({ file }) => going.has(file) && seen.has(file));
+  const chosen = pictures.filter((picture) => goes(picture) && seen.has(picture.file));
   const first = pictures[0];
   const mark = useChange<void, Lot>(
     () => '/repeats/pictures/lots',
@@ -68,7 +68,7 @@ function Series({ series: { best, why, pictures } }: { series: PictureSeries }) 
   const title = text.repeats.seriesTitle(count(pictures.length), who, first?.date ? day(first.date) : '');
   const beside = pictures.reduce((sum, { file, size }) => sum + (file === best ? 0 : size), 0);
   return (
-    <section className="card" aria-label={title}>
+    <section className="card" aria-label={`${number}. ${title}`}>
       <div className="flex flex-wrap items-center justify-between gap-2">
         <h3 className="min-w-0 flex-1 truncate max-md:basis-full" title={first?.subject}>
           <strong>{title}</strong>{' '}
@@ -93,16 +93,9 @@ function Series({ series: { best, why, pictures } }: { series: PictureSeries }) 
               key={picture.file}
               picture={picture}
               why={picture.file === best ? text.repeats.best[why] : undefined}
-              goes={going.has(picture.file)}
+              goes={goes(picture)}
               onSeen={() => setSeen((before) => new Set(before).add(picture.file))}
-              onChoose={(goes) =>
-                setGoing((before) => {
-                  const next = new Set(before);
-                  if (goes) next.add(picture.file);
-                  else next.delete(picture.file);
-                  return next;
-                })
-              }
+              onChoose={(out) => setChosenSo((before) => new Map(before).set(picture.file, out))}
             />
           ))}
         </ul>
