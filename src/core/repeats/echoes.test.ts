@@ -50,6 +50,7 @@ test('what is not all of it, or is changed, or another, is no quotation', () => 
     'a word more': quoted(body.replace('a ladder', 'a long ladder')),
     'another word': quoted(body.replace('Saturday', 'Sunday')),
     'another number': quoted(body.replace('14', '41')),
+    'another amount': quoted(body.replace('2 keys', '2 € keys')),
     'another order': quoted(body.replace('drips.\nWho', 'Who').concat('drips.')),
     'an answer between its lines': quoted(body).replace('> Who can', 'It does not.\n> I doubt it.\n> Who can'),
     'its beginning': quoted(body.slice(0, 120)),
@@ -57,6 +58,9 @@ test('what is not all of it, or is changed, or another, is no quotation', () => 
   };
   for (const [how, answer] of Object.entries(answers)) assert.ok(!isEcho(`I can.\n\n${answer}`), how);
   assert.ok(!isEcho(LETTER), 'the same text is a copy, if anything');
+  const withBee = (answer: string) => echoesIn([said(1, `${body}🐝`), said(2, answer)]).length === 1;
+  assert.ok(withBee(`I can.\n${quoted(`${body}🐝`)}`));
+  assert.ok(!withBee(`I can.\n${quoted(body)}🐌`), 'a picture among letters is a word');
   assert.deepEqual(
     echoesIn([said(1, 'Thank you!'), said(2, 'Not at all.\n> Thank you!\n')]),
     [],

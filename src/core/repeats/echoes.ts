@@ -7,6 +7,12 @@ const SIGNATURE = /^-- ?$/;
 /** Lines of a signature, at most. Common practice, no source. */
 const SIGNATURE_LINES = 4;
 
+/**
+ * A word, an amount's sign, or a picture among letters. Other signs are put in by programs that wrap and quote, and left out by those that
+ * make plain text of HTML.
+ */
+const WORD = /[\p{L}\p{M}\p{N}]+|[\p{Sc}\p{So}+=±×÷%]/gu;
+
 /** A text as words, in which another text can be looked for. */
 export interface Words {
   /** Every word in order, numbered alike for equal words in the texts of one thread. */
@@ -22,7 +28,7 @@ export class WordNumbers {
   private readonly numbers = new Map<string, number>();
 
   /**
-   * A text as words: letters and digits; without signs, without the marks of quoting, without regard to lines and to capital
+   * A text as words: letters and digits, and signs that say something; without other signs, without the marks of quoting, without regard to lines and to capital
    * letters.
    */
   wordsOf(text: string): Words {
@@ -33,12 +39,7 @@ export class WordNumbers {
       const mark = QUOTE.exec(line)?.[0].length ?? 0;
       const from = all.length;
       if (mark === 0 && SIGNATURE.test(line)) signature = { from, lines: 0 };
-      // Signs are put in by programs that wrap and quote, and left out by those that make plain text of HTML.
-      for (const [word] of line
-        .slice(mark)
-        .normalize('NFKC')
-        .toLowerCase()
-        .matchAll(/[\p{L}\p{M}\p{N}]+/gu)) {
+      for (const [word] of line.slice(mark).normalize('NFKC').toLowerCase().matchAll(WORD)) {
         const number = this.numberOf(word);
         all.push(number);
         if (mark > 0) quoted.push(number);

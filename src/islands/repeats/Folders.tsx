@@ -43,7 +43,7 @@ function OneFolder({ folder }: { folder: Folder }) {
       <div className="flex flex-wrap items-center justify-between gap-2">
         <h2 className="min-w-0 flex-1 wrap-anywhere">
           <strong>{path}</strong>: {text.repeats.folderSays(count(both), count(messages), other, messages - both)}
-          {conflicts && <span className="note block">{text.repeats.conflicts}</span>}
+          {conflicts && <span className="note block font-normal">{text.repeats.conflicts}</span>}
         </h2>
         {going.messages > 0 && (
           <button type="button" className="button button-chief" disabled={mark.isPending} onClick={() => mark.mutate()}>

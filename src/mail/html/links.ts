@@ -1,15 +1,21 @@
 import { Tokenizer } from 'htmlparser2';
 
-/** Where the links of an HTML document lead (HTML, §4.6.2 "Links created by a and area elements"), in order. Nothing is followed. */
+/**
+ * Where the links of an HTML document lead (HTML, §4.6.2 "Links created by a and area elements"), and the pictures that it shows from
+ * elsewhere, in order. Nothing is followed or fetched.
+ */
 export function linksOfHtml(html: string): string[] {
   const found: string[] = [];
   let value: string | undefined;
+  let isPicture = false;
   const nothing = () => {};
   const tokenizer = new Tokenizer(
     { decodeEntities: true },
     {
       onattribname(start, end) {
-        value = end - start === 4 && html.slice(start, end).toLowerCase() === 'href' ? '' : undefined;
+        const name = html.slice(start, Math.min(end, start + 5)).toLowerCase();
+        isPicture = name === 'src';
+        value = isPicture || name === 'href' ? '' : undefined;
       },
       onattribdata(start, end) {
         if (value !== undefined) value += html.slice(start, end);
@@ -18,7 +24,9 @@ export function linksOfHtml(html: string): string[] {
         if (value !== undefined) value += String.fromCodePoint(codepoint);
       },
       onattribend() {
-        if (value?.trim()) found.push(value.trim());
+        const address = value?.trim() ?? '';
+        // What is shown from a part of the message itself is one of its files.
+        if (address !== '' && (!isPicture || /^https?:/i.test(address))) found.push(address);
         value = undefined;
       },
       ontext: nothing,

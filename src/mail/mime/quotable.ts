@@ -50,6 +50,8 @@ export async function quotableMessage(octets: Buffer): Promise<QuotableMessage |
   }
   for (const text of [found.plain.join('\n'), found.html.join('\n')]) {
     if (text.trim() === '') continue;
+    // Letters that could not be read can't be compared.
+    if (text.includes('\ufffd')) return undefined;
     message.texts.push(text);
     for (const [address] of text.matchAll(/https?:\/\/[^\s<>"]+/g)) message.addresses.add(address);
   }
