@@ -1,6 +1,8 @@
 import assert from 'node:assert/strict';
 import { after, test } from 'node:test';
+import fc from 'fast-check';
 import { FLAG_BITS } from '../../src/core/mailbox/flags';
+import { numbersOf } from '../../src/core/sets/ranges';
 import { cleanUp } from '../harness';
 import { FakeServer, type Given } from './fake-server';
 import { given } from './letters';
@@ -173,4 +175,102 @@ test('copies of conflicts are told by their twins, in folders and by keywords; w
     Notes: [],
     Trash: ['a', 'b', 'c'],
   });
+});
+
+test('no run of copies or of quoted messages takes the last of what was said, whatever is marked with it and taken by other programs', async () => {
+  const TEXTS = 4;
+  const FOLDERS = ['INBOX', 'Old'] as const;
+  const message = fc.record({
+    folders: fc.subarray([...FOLDERS], { minLength: 1 }),
+    marked: fc.constantFrom('no', 'no', 'no', 'INBOX', 'Old'),
+    gone: fc.constantFrom('no', 'no', 'no', 'known', 'unknown'),
+    flagged: fc.constantFrom(false, false, false, true),
+  });
+  const plan = fc.record({
+    messages: fc.array(message, { minLength: TEXTS, maxLength: TEXTS }),
+    together: fc.boolean(),
+    order: fc.shuffledSubarray(['createTwinLot', 'createEchoLot', 'marked'], { minLength: 3 }),
+  });
+  let taken = 0;
+  await fc.assert(
+    fc.asyncProperty(plan, async ({ messages, together, order }) => {
+      // Each says something, and quotes all that was said before.
+      let before = '';
+      const texts = messages.map((_, n) => {
+        before = `${LETTER} This is what number ${n} has to say.\r\n${before === '' ? '' : quoted(before)}`;
+        return before;
+      });
+      const all = thread(Object.fromEntries(texts.map((text, n) => [`t${n}`, text])));
+      const fake = new FakeServer();
+      for (const folder of FOLDERS)
+        fake.add(
+          folder,
+          folder === 'INBOX' ? 'inbox' : null,
+          all.flatMap((one, n) =>
+            messages[n]?.folders.includes(folder)
+              ? [{ ...one, flags: messages[n]?.flagged ? FLAG_BITS.flagged : 0 }]
+              : [],
+          ),
+        );
+      fake.add('Trash', 'trash', []);
+      const mailbox = await Mailbox.open(fake);
+      await mailbox.call('compareRepeats', {});
+      await mailbox.work();
+      await compared(mailbox);
+      const there = () =>
+        new Set(FOLDERS.flatMap((folder) => fake.folder(folder).messages.map(({ subject }) => subject)));
+      /** Texts that can still be read: of the message itself, or of one that quotes it. */
+      const said = () => {
+        const last = Math.max(-1, ...[...there()].map((subject) => Number(subject.slice(1))));
+        return Array.from({ length: TEXTS }, (_, n) => n).filter((n) => n <= last);
+      };
+      const remove = (when: string) => {
+        for (const [n, { gone }] of messages.entries()) {
+          if (gone !== when) continue;
+          const { messages: here } = fake.folder(FOLDERS[n % 2] as string);
+          const place = here.findIndex(({ subject }) => subject === `t${n}`);
+          if (place >= 0) here.splice(place, 1);
+        }
+      };
+      const { rows } = await mailbox.database.query(
+        'select p.id, m.subject, f.path from placement p join message m on m.id = p.message join folder f on f.id = p.folder',
+      );
+      const marked = rows
+        .filter(({ subject, path }) => messages[Number(subject.slice(1))]?.marked === path)
+        .map(({ id }) => Number(id));
+      const lots: number[] = [];
+      for (const what of order) {
+        if (what !== 'marked') {
+          const made = await mailbox.call(what, {}).catch((error: { type?: string }) => {
+            if (error.type !== 'invalid') throw error;
+            return undefined;
+          });
+          if (made) lots.push(made.id);
+        } else if (marked.length > 0) await mailbox.call('createLot', { ids: marked });
+      }
+      remove('known');
+      await mailbox.scan();
+      remove('unknown');
+      const held = said();
+      fake.before = (command, uids) => {
+        if (command === 'MOVE') taken += [...numbersOf(uids)].length;
+      };
+      for (const some of together ? [lots] : lots.map((lot) => [lot])) {
+        if (some.length === 0) continue;
+        const run = () => mailbox.run({ action: 'trash', lots: some });
+        await run()
+          .catch(async (error: { type?: string }) => {
+            if (error.type !== 'would-take-last') throw error;
+            await mailbox.call('tellApartAgain');
+            return run();
+          })
+          .catch((error: { type?: string }) => {
+            if (error.type !== 'nothing-to-do') throw error;
+          });
+      }
+      assert.deepEqual(said(), held, 'all that could be read can be read');
+    }),
+    { numRuns: 40, endOnFailure: true },
+  );
+  assert.ok(taken > 30, `${taken} messages were taken`);
 });
