@@ -88,14 +88,21 @@ class JoinedSets {
     const roots = this.parents.map((_, row) => this.rootOf(row));
     const counts = new Uint32Array(roots.length);
     for (const root of roots) counts[root] = (counts[root] as number) + 1;
-    const rows = Uint32Array.from({ length: roots.length }, (_, row) => row)
-      .filter((row) => (counts[roots[row] as number] as number) > 1)
-      .sort((a, b) => (roots[a] as number) - (roots[b] as number) || a - b);
-    const starts: number[] = [];
-    rows.forEach((row, at) => {
-      if (roots[row] === row) starts.push(at);
-    });
-    starts.push(rows.length);
+    const starts = [0];
+    const places = new Uint32Array(roots.length);
+    for (const [row, root] of roots.entries()) {
+      const count = counts[row] as number;
+      if (row !== root || count < 2) continue;
+      places[root] = starts.at(-1) as number;
+      starts.push((starts.at(-1) as number) + count);
+    }
+    const rows = new Uint32Array(starts.at(-1) as number);
+    for (const [row, root] of roots.entries()) {
+      if ((counts[root] as number) < 2) continue;
+      const place = places[root] as number;
+      rows[place] = row;
+      places[root] = place + 1;
+    }
     return { rows, starts: Uint32Array.from(starts) };
   }
 
