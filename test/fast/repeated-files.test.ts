@@ -360,3 +360,46 @@ test('a picture stays where the one nearly alike has gone', async () => {
     }
   }
 });
+
+test('what can go as a copy of a message is left out of files; a lot of copies that takes what was to keep a file makes another one stay', async () => {
+  const fake = server();
+  const twin = letter('autumn', [CATALOGUE]);
+  fake.add('Filed', null, [at('autumn', twin, 5)]);
+  const mailbox = await Mailbox.open(fake);
+  await compared(mailbox);
+  const { files } = await mailbox.call('getRepeats');
+  assert.deepEqual([files.groups, files.going.files], [1, 3], 'copies are not known yet');
+  const lot = await mailbox.call('createFileLot', {});
+  assert.equal(lot.files, 3);
+  await compared(mailbox, 'messages');
+  assert.equal((await mailbox.call('getRepeats')).twins.going.messages, 1);
+  const taken = await mailbox.call('createTwinLot', {});
+  assert.equal(taken.messages, 1);
+  assert.equal((await mailbox.call('getRepeats')).broken, 0, 'whichever copy goes, the file stays somewhere');
+  const run = await mailbox.run({ action: 'trash', lots: [taken.id] });
+  assert.deepEqual(run.left, []);
+  const strip = await mailbox.run({ action: 'strip', lots: [lot.id] });
+  assert.equal(strip.state, 'done');
+  const held = ['INBOX', 'Offers', 'Filed'].flatMap((path) =>
+    fake.folder(path).messages.filter(({ octets }) => hasFile(octets?.toString('latin1') ?? '')),
+  );
+  assert.ok(
+    held.some(({ subject }) => subject !== 'another'),
+    'the file is there',
+  );
+  // Marked in the other order, what goes as a copy is no file that goes.
+  const again = await Mailbox.open(
+    (() => {
+      const other = server();
+      other.add('Filed', null, [at('autumn', twin, 5)]);
+      return other;
+    })(),
+  );
+  for (const what of ['messages', 'files']) await compared(again, what);
+  const { groups } = await again.call('listRepeatedFiles');
+  assert.deepEqual(
+    groups[0].copies.map(({ state }: { state: string }) => state),
+    ['stays', 'goes', 'goes'],
+    'the copy that can go with its message is not among them',
+  );
+});

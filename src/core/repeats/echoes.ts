@@ -27,10 +27,7 @@ export interface Words {
 export class WordNumbers {
   private readonly numbers = new Map<string, number>();
 
-  /**
-   * A text as words: letters and digits, and signs that say something; without other signs, without the marks of quoting, without regard to lines and to capital
-   * letters.
-   */
+  /** A text as words. The marks of quoting are left out; lines and capital letters make no difference. */
   wordsOf(text: string): Words {
     const all: number[] = [];
     const quoted: number[] = [];
@@ -81,8 +78,9 @@ export interface Echo {
 
 /** Later messages that are told to hold a message: where one goes, another is at hand. */
 const MOST_HOLDERS = 3;
-/** Characters of the texts of one thread, and words of them that are looked at; what has more is a log, not a conversation. */
+/** Characters of the texts of one thread: what has more is a log, not a conversation. */
 const MOST_TEXT = 8 * 2 ** 20;
+/** Words of one thread that are looked at; each is, once for every later message. */
 const MOST_WORK = 200_000_000;
 
 /**

@@ -22,6 +22,8 @@ const ORDER: readonly Rule[] = ['guarded', 'flagged', 'answered', 'latest'];
 /** What is known beside the rows. */
 export interface FileFacts {
   isGuarded(placement: number): boolean;
+  /** Whether the message there is left out, since it is counted elsewhere as what can go. */
+  isLeft?(placement: number): boolean;
   /** Whether the plan, or a run that goes on, takes the message there. */
   isTaken(placement: number): boolean;
   /** Whether the plan, or a run that goes on, takes the file out of its message, or makes it smaller. */
@@ -53,8 +55,11 @@ export function fileGroups(rows: FileCopyRows, facts: FileFacts): FileGroup[] {
     for (let row = from; row < until; ) {
       let end = row + 1;
       while (end < until && rows.file[end] === rows.file[row]) end++;
-      members.push(row);
-      files.push(fileCopy(rows, row, end, facts));
+      const copy = fileCopy(rows, row, end, facts);
+      if (copy) {
+        members.push(row);
+        files.push(copy);
+      }
       row = end;
     }
     const kept = keptOf(files, ORDER);
@@ -75,8 +80,8 @@ export function fileGroups(rows: FileCopyRows, facts: FileFacts): FileGroup[] {
   return groups;
 }
 
-/** A file with the best of what its placements are. */
-function fileCopy(rows: FileCopyRows, from: number, until: number, facts: FileFacts): Copy {
+/** A file with the best of what its placements are; undefined where all are left out. */
+function fileCopy(rows: FileCopyRows, from: number, until: number, facts: FileFacts): Copy | undefined {
   const id = rows.file[from] as number;
   const copy: Copy = {
     id,
@@ -87,13 +92,16 @@ function fileCopy(rows: FileCopyRows, from: number, until: number, facts: FileFa
     received: rows.received[from] as number,
     taken: true,
   };
+  let isThere = false;
   for (let row = from; row < until; row++) {
     const [placement, flags] = [rows.placement[row] as number, rows.flags[row] as number];
+    if (facts.isLeft?.(placement)) continue;
+    isThere = true;
     copy.guarded ||= facts.isGuarded(placement);
     copy.flagged ||= (flags & FLAG_BITS.flagged) !== 0;
     copy.answered ||= (flags & FLAG_BITS.answered) !== 0;
     copy.taken &&= facts.isTaken(placement);
   }
   copy.taken ||= facts.isTakenOut(id);
-  return copy;
+  return isThere ? copy : undefined;
 }

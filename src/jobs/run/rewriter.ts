@@ -10,7 +10,7 @@ import { decoded } from '../../mail/mime/decoded';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import { type CheckedCopy, checkedCopies } from '../../store/archive/bags';
-import type { StayingFile } from '../../store/plan/staying';
+import type { PromisedFile, StayingFile } from '../../store/plan/staying';
 import type { FileToStrip, Original } from '../../store/runs/rewrites';
 import type { LeftReason, Run } from '../../store/runs/runs';
 import type { WorkContext } from '../context';
@@ -31,10 +31,11 @@ class Left extends Error {
 /** What is elsewhere of files that go, by file: copies outside the mailbox, and what stays in it. */
 interface Elsewhere {
   copies: ReadonlyMap<number, CheckedCopy>;
-  staying: ReadonlyMap<number, StayingFile>;
+  staying: ReadonlyMap<number, StayingForFile>;
 }
 
-type Copy = CheckedCopy | StayingFile;
+type StayingForFile = PromisedFile & { staying: StayingFile };
+type Copy = CheckedCopy | StayingForFile;
 
 /** A message whose files are to go. */
 interface Member {
@@ -131,7 +132,7 @@ export class Rewriter {
   /** Fetches messages whole, and cuts from each what is to stand in its place; while one is cut the next is fetched. */
   private async prepare(
     fresh: readonly Member[],
-    staying: ReadonlyMap<number, StayingFile>,
+    staying: ReadonlyMap<number, StayingForFile>,
     scratches: Scratch[],
     outcomes: Outcomes,
   ): Promise<Prepared[]> {
@@ -280,14 +281,14 @@ const CRLF = 2;
 
 /** Where the copy of a file is, as the message says it. */
 function placeOf(copy: Copy): string {
-  if ('kind' in copy) return messageOf(copy);
+  if ('staying' in copy) return messageOf(copy);
   const { place, folder, path } = copy;
   return place === 'here' ? `Tamsel's archive, ${folder}/data/${path}` : `your own copy of ${folder}, data/${path}`;
 }
 
 /** The message that has the file too, as people tell messages, and as mail programs do (RFC 5322 §3.6.4). */
-function messageOf({ kind, subject, from, date, messageId }: StayingFile): string {
-  const what = kind === 'same' ? 'the same file is in' : 'a picture nearly alike is in';
+function messageOf({ promise, staying: { subject, from, date, messageId } }: StayingForFile): string {
+  const what = promise === 'files' ? 'the same file is in' : 'a picture nearly alike is in';
   const day = date ? ` of ${date.toISOString().slice(0, 10)}` : '';
   const identity = messageId === '' ? '' : `, Message-ID ${messageId}`;
   return oneLine(`${what} the message “${subject}” from ${from}${day}${identity}`);

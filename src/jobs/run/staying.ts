@@ -2,12 +2,16 @@ import { includes, rangesOf } from '../../core/sets/ranges';
 import type { Account } from '../../store/access/accounts';
 import type { Database } from '../../store/database';
 import {
+  alikePictures,
+  notTaken,
+  type PromisedFile,
+  promisedFiles,
   promisedMembers,
   promisesOf,
   type StayingCopy,
   type StayingFile,
+  sameFiles,
   stayingCopies,
-  stayingFiles,
 } from '../../store/plan/staying';
 import { type Promised, takenAmong } from '../../store/plan/taken';
 import type { Lane } from './lanes';
@@ -18,6 +22,7 @@ const MOST_LOOKED_FOR = 8;
 /** What stays while a run takes others: the index is asked once for what stays for each message, the server before each batch. */
 export class Staying {
   private readonly known = new Map<string, StayingCopy[]>();
+  private readonly knownFiles = new Map<string, StayingFile[]>();
   private promises: ReadonlySet<Promised> | undefined;
 
   constructor(
@@ -50,23 +55,47 @@ export class Staying {
   }
 
   /** Of files that are to be taken out those for which another one stays on the server now, outside the trash, and that one. */
-  async forFiles(files: readonly number[], lane: Pick<Lane, 'folders' | 'server'>): Promise<Map<number, StayingFile>> {
+  async forFiles(
+    files: readonly number[],
+    lane: Pick<Lane, 'folders' | 'server'>,
+  ): Promise<Map<number, PromisedFile & { staying: StayingFile }>> {
     const { database, account, run } = this;
     await this.promised();
-    const found = new Map<number, StayingFile>();
+    const found = new Map<number, PromisedFile & { staying: StayingFile }>();
     if (!this.promisesFiles) return found;
-    const all = await stayingFiles(database, account, run, files);
-    const byKey = new Map<string, StayingFile[]>();
-    for (const copy of all) {
-      const copies = byKey.get(copy.key) ?? [];
-      if (copies.length < MOST_LOOKED_FOR) copies.push(copy);
-      byKey.set(copy.key, copies);
+    const going = await promisedFiles(database, account.id, run, files);
+    const same = new Set(going.flatMap((one) => (one.promise === 'files' ? [keyOf(one)] : [])));
+    await this.learnFiles([...same].filter((key) => !this.knownFiles.has(key)));
+    const pictures = going.flatMap(({ file, promise }) => (promise === 'pictures' ? [file] : []));
+    const candidates = [
+      // What was free may have been marked since.
+      ...(await notTaken(
+        database,
+        account.id,
+        [...same].flatMap((key) => this.knownFiles.get(key) ?? []),
+      )),
+      ...(pictures.length > 0 ? await alikePictures(database, account, pictures) : []),
+    ];
+    const open = new Set(candidates.map(({ key }) => key));
+    const there = new Map<string, StayingFile>();
+    let left: StayingFile[] = candidates;
+    while (open.size > 0 && left.length > 0) left = await lookFor(left, open, lane, (one) => there.set(one.key, one));
+    for (const one of going) {
+      const staying = there.get(keyOf(one));
+      if (staying) found.set(one.file, { ...one, staying });
     }
-    const open = new Set(byKey.keys());
-    let left: StayingFile[] = [...byKey.values()].flat();
-    while (open.size > 0 && left.length > 0)
-      left = await lookFor(left, open, lane, (copy) => found.set(Number(copy.key.slice(1)), copy));
     return found;
+  }
+
+  /** The same file may lie in very many messages: what can stay for it is looked up once, and not for each. */
+  private async learnFiles(keys: readonly string[]): Promise<void> {
+    for (const key of keys) this.knownFiles.set(key, []);
+    if (keys.length === 0) return;
+    const digests = keys.map((key) => key.slice(1));
+    for (const one of await sameFiles(this.database, this.account, digests)) {
+      const copies = this.knownFiles.get(one.key);
+      if (copies && copies.length < MOST_LOOKED_FOR) copies.push(one);
+    }
   }
 
   /** Whether lots that gave the run files promised that another one stays; known once files were asked for. */
@@ -87,6 +116,11 @@ export class Staying {
       if (copies && copies.length < MOST_LOOKED_FOR) copies.push(copy);
     }
   }
+}
+
+/** The key of what stays for a file. */
+function keyOf({ file, promise, sha256 }: PromisedFile): string {
+  return promise === 'files' ? `s${sha256}` : `a${file}`;
 }
 
 /** Looks on the server for one message of each key; takes out of `open` what was found, and gives those to look for next. */

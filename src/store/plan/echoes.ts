@@ -1,11 +1,10 @@
 import * as clock from '../../clock/clock';
 import { includes, type Ranges } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
-import { type Queryable, rows } from '../database';
+import type { Queryable } from '../database';
 import { type EchoRow, readEchoes } from '../index/echoes';
 import { guardedNow } from '../index/guarded';
-import { placementsIn } from '../index/spans';
-import { HELD } from './held';
+import { promisedMessages } from './promised';
 import { takenNow } from './taken';
 
 /** A message that a later one quotes in full. */
@@ -21,10 +20,11 @@ export interface EchoFound extends EchoRow {
  * @param leaving placements that are counted elsewhere as what can go.
  */
 export async function echoesOf(db: Queryable, account: Account, leaving?: Ranges): Promise<EchoFound[]> {
-  const found = await readEchoes(db, account);
+  const isLeaving = (id: number) => leaving !== undefined && includes(leaving, id);
+  const found = (await readEchoes(db, account)).filter(({ id }) => !isLeaving(id));
   const { members: guarded } = await guardedNow(db, account, clock.now());
   const taken = await takenNow(db, account.id);
-  const isTaken = (id: number) => includes(taken, id) || (leaving !== undefined && includes(leaving, id));
+  const isTaken = (id: number) => includes(taken, id) || isLeaving(id);
   return toldOf(found, (id) => includes(guarded, id), isTaken);
 }
 
@@ -47,16 +47,9 @@ function toldOf(
 
 /** Messages that lots of the plan must not take, since nothing that quotes them would stay though they promised that. */
 export async function brokenEchoes(db: Queryable, account: Account): Promise<number[]> {
-  const promised = await rows<{ id: number }>(
-    db,
-    `select distinct p.id from lot cross join ${placementsIn(HELD)}
-     where lot.account = $1 and lot.run is null and lot.promise = 'echoes' and p.gone_at is null`,
-    [account.id],
-  );
+  const promised = await promisedMessages(db, account, 'echoes');
   if (promised.length === 0) return [];
   const found = new Map((await readEchoes(db, account)).map((row) => [row.id, row]));
   const taken = await takenNow(db, account.id);
-  return promised
-    .map(({ id }) => id)
-    .filter((id) => !found.get(id)?.holders.some((holder) => !includes(taken, holder)));
+  return promised.filter((id) => !found.get(id)?.holders.some((holder) => !includes(taken, holder)));
 }

@@ -19,7 +19,7 @@ import { applyGuards } from './guards';
 import { HELD, IS_OF_FILES } from './held';
 import { PlanRows } from './plan-rows';
 import { keepPromises } from './promises';
-import type { Promised } from './taken';
+import { PROMISES, type Promised } from './taken';
 
 /** What is to be saved comes before it goes; who deletes a message leaves no file in it to be taken out, so these lots count last. */
 const BY_FATE = `array_position(array['archive', 'purge', 'trash', 'strip', 'shrink'], fate)`;
@@ -262,8 +262,9 @@ export async function insertLots(
     );
   }
   await applyGuards(db, account, guarded, ids);
-  // What promises that another stays was looked at before it was made, and takes only what the others of its kind leave.
-  if (!lots.every(({ promise }) => promise === 'twins')) await keepPromises(db, account);
+  // A lot of copies leaves one of each, so it can break what other lots promised alone.
+  const isOfTwins = lots.every(({ promise }) => promise === 'twins');
+  await keepPromises(db, account, isOfTwins ? PROMISES.filter((promise) => promise !== 'twins') : PROMISES);
   return ids;
 }
 

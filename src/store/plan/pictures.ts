@@ -1,11 +1,11 @@
 import * as clock from '../../clock/clock';
 import { isNearlyAlike, neighboursOf, type PictureSeries, pictureSeries } from '../../core/repeats/picture-series';
-import { includes, numbersOf, type Ranges } from '../../core/sets/ranges';
+import { includes, type Ranges } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
 import type { Queryable } from '../database';
 import { guardedNow, keepingFiles } from '../index/guarded';
 import { type Looks, readLooks } from '../index/pictures';
-import { promisedFiles } from './repeated-files';
+import { promisedFilesOfPlan } from './promised';
 import { filesTakenNow, takenNow } from './taken';
 
 /** Pictures nearly alike, by series. */
@@ -51,12 +51,12 @@ function isRepeated({ digest }: Looks, goes: (row: number) => boolean): (row: nu
 
 /** Pictures that lots of the plan must not take out, since none that is nearly alike would stay though they promised that. */
 export async function brokenPictures(db: Queryable, account: Account): Promise<number[]> {
-  const promised = await promisedFiles(db, account.id, 'pictures');
+  const promised = await promisedFilesOfPlan(db, account, 'pictures');
   if (promised.length === 0) return [];
   const rows = await readLooks(db, account);
   const goes = await goingRows(db, account.id, rows);
   const rowOf = new Map(Array.from(rows.file, (file, row) => [file, row]));
-  return [...numbersOf(promised)].filter((file) => {
+  return promised.filter((file) => {
     const row = rowOf.get(file);
     if (row === undefined) return true;
     for (const other of neighboursOf(rows, row)) if (!goes(other) && isNearlyAlike(rows, row, other)) return false;

@@ -39,13 +39,18 @@ export function countOfBroken(broken: Broken): number {
 }
 
 /**
- * Takes out of lots what they must not take, since nothing else of its kind would stay. Whatever stays for it may be what another lot
- * relies on, and never less than before: once is enough.
+ * Takes out of lots what they must not take, since nothing else of its kind would stay. That only leaves more in the mailbox, so it breaks
+ * no other promise.
  *
+ * @param of promises that are looked at.
  * @returns how many messages and files stay.
  */
-export async function keepPromises(db: Queryable, account: Account): Promise<number> {
-  const broken = await brokenPromises(db, account);
+export async function keepPromises(
+  db: Queryable,
+  account: Account,
+  of: readonly Promised[] = PROMISES,
+): Promise<number> {
+  const broken = await brokenPromises(db, account, of);
   for (const promise of PROMISES_OF_MESSAGES)
     if (broken[promise].length > 0)
       await db.query(

@@ -1,10 +1,11 @@
 import * as clock from '../../clock/clock';
 import { type FileCopyRows, type FileGroup, fileGroups } from '../../core/repeats/file-copies';
-import { includes, numbersOf, parseMultirange, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { includes, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
-import { type Queryable, theRow } from '../database';
+import type { Queryable } from '../database';
 import { guardedNow, keepingFiles } from '../index/guarded';
 import { readFileCopies } from '../index/repeated-files';
+import { promisedFilesOfPlan } from './promised';
 import { filesTakenNow, takenNow } from './taken';
 
 /** Files that lie in several messages, and which of them can go. */
@@ -18,17 +19,18 @@ export interface RepeatedFiles {
   takenOut: Ranges;
 }
 
-/** @param leaving placements that are counted elsewhere as what can go: a file of theirs is neither kept nor taken out. */
+/** @param leaving placements that are counted elsewhere as what can go: their files are left out. */
 export async function repeatedFilesOf(db: Queryable, account: Account, leaving?: Ranges): Promise<RepeatedFiles> {
   const found = await readFileCopies(db, account);
   const guarded = keepingFiles(await guardedNow(db, account, clock.now()));
   const taken = await takenNow(db, account.id);
   const takenOut = await filesTakenNow(db, account.id);
   const groups = fileGroups(found, {
+    isLeft: (id) => leaving !== undefined && includes(leaving, id),
     isGuarded: (id) => includes(guarded, id),
-    isTaken: (id) => includes(taken, id) || (leaving !== undefined && includes(leaving, id)),
+    isTaken: (id) => includes(taken, id),
     isTakenOut: (file) => includes(takenOut, file),
-  });
+  }).filter(({ files }) => files.length > 1);
   groups.sort((a, b) => b.bytes - a.bytes || a.id - b.id);
   return { rows: found, groups, guarded, taken, takenOut };
 }
@@ -38,8 +40,8 @@ export async function repeatedFilesOf(db: Queryable, account: Account, leaving?:
  * the best of those that such lots alone take.
  */
 export async function brokenFiles(db: Queryable, account: Account): Promise<number[]> {
-  const promised = await promisedFiles(db, account.id, 'files');
-  if (promised.length === 0) return [];
+  const promised = new Set(await promisedFilesOfPlan(db, account, 'files'));
+  if (promised.size === 0) return [];
   const found = await readFileCopies(db, account);
   const taken = await takenNow(db, account.id);
   const takenOut = await filesTakenNow(db, account.id);
@@ -49,11 +51,11 @@ export async function brokenFiles(db: Queryable, account: Account): Promise<numb
   // The same groups, of whose files those alone can stay that nothing else takes.
   const ours = fileGroups(found, {
     ...facts,
-    isTakenOut: (file) => !includes(promised, file) || includes(takenByOthers, file),
+    isTakenOut: (file) => !promised.has(file) || includes(takenByOthers, file),
   });
   const known = new Set(found.file);
   // Where no other is left, it is one of a kind.
-  const staying = [...numbersOf(promised)].filter((file) => !known.has(file));
+  const staying = [...promised].filter((file) => !known.has(file));
   for (const [at, { kept }] of groups.entries()) {
     const best = ours[at]?.kept;
     if (!kept && best) staying.push(best.id);
@@ -77,14 +79,4 @@ export async function keepFiles(
      where account = $1 and run is null and promise = $2 and files && $3::int8multirange`,
     [account, promise, printMultirange(rangesOf(staying)), [...new Set(staying.map((file) => Math.floor(file / 512)))]],
   );
-}
-
-/** Files that lots of the plan with a promise take out. */
-export async function promisedFiles(db: Queryable, account: number, promise: 'files' | 'pictures'): Promise<Ranges> {
-  const { files } = await theRow<{ files: string }>(
-    db,
-    `select coalesce(range_agg(files), '{}')::text as files from lot where account = $1 and run is null and promise = $2`,
-    [account, promise],
-  );
-  return parseMultirange(files);
 }

@@ -5,7 +5,7 @@ import type { Account } from '../access/accounts';
 import { type Queryable, rows } from '../database';
 import { mailFolders } from '../index/selection';
 import { placementsIn } from '../index/spans';
-import { filesTakenNow, type Promised, takenAmong } from './taken';
+import { filesTakenAmong, type Promised, takenAmong } from './taken';
 
 /** What the lots that a run took up promised. */
 export async function promisesOf(db: Queryable, account: number, run: number): Promise<ReadonlySet<Promised>> {
@@ -77,13 +77,34 @@ export async function stayingCopies(db: Queryable, account: Account, keys: reado
   return copies.filter(({ id }) => !includes(taken, id));
 }
 
-/** A file that may stay for another that is taken out of its message. */
-export interface StayingFile extends StayingCopy {
-  /** Whether it has the same octets, or is a picture nearly alike. */
-  kind: 'same' | 'alike';
-  /** Of the file that is taken out: SHA-256 of its octets when they were compared, in hexadecimal digits, and how many they are. */
+/** A file that is taken out of its message, as it was when it was compared. */
+export interface PromisedFile {
+  file: number;
+  promise: 'files' | 'pictures';
+  /** Of its octets, in hexadecimal digits, and how many they are. */
   sha256: string;
   size: number;
+}
+
+/** Those of some files that lots gave a run which promised that another one stays. */
+export async function promisedFiles(
+  db: Queryable,
+  account: number,
+  run: number,
+  files: readonly number[],
+): Promise<PromisedFile[]> {
+  return rows<PromisedFile>(
+    db,
+    `select one.file, lot.promise, encode(d.sha256, 'hex') as sha256, d.size from unnest($3::bigint[]) as one (file)
+     join lot on lot.account = $1 and lot.run = $2 and lot.promise in ('files', 'pictures') and lot.files @> one.file
+     cross join lateral (select * from file_digest where account = $1 and file = one.file and sha256 is not null offset 0) d`,
+    [account, run, files],
+  );
+}
+
+/** A file that may stay for another; its key is `s` and the digest of the other, or `a` and the number of a picture nearly alike. */
+export interface StayingFile extends StayingCopy {
+  file: number;
   /** Of the message in which it is. */
   subject: string;
   from: string;
@@ -91,50 +112,60 @@ export interface StayingFile extends StayingCopy {
   messageId: string;
 }
 
-/** What can stay for files of a run whose lots promised that; by `f` and the number of the file that goes. */
-export async function stayingFiles(
-  db: Queryable,
-  account: Account,
-  run: number,
-  files: readonly number[],
-): Promise<StayingFile[]> {
-  const found = await rows<StayingFile & { file: number }>(
+/** What a file n.file is told by: its message m outside the trash ($2), and where that lies. */
+const TOLD_FILE = `cross join lateral (select * from message where account = $1 and id = n.file / 512 offset 0) m
+  cross join lateral (select * from placement where account = $1 and message = m.id and gone_at is null offset 0) q`;
+const TOLD = `q.id, q.generation, q.uid, n.file, m.subject, coalesce(nullif(m.from_name, ''), m.from_address) as from, m.sent as date,
+  m.message_id as "messageId"`;
+
+/** Files with some digests that can stay: in messages outside the trash, and taken neither by the plan nor by a run. */
+export async function sameFiles(db: Queryable, account: Account, digests: readonly string[]): Promise<StayingFile[]> {
+  const found = await rows<StayingFile>(
     db,
-    `with wanted as materialized (
-       select file, promise from unnest($3::bigint[]) as one (file)
-       join lot on lot.account = $1 and lot.run = $4 and lot.promise in ('files', 'pictures') and lot.files @> one.file),
-     going as materialized (
-       select wanted.*, d.sha256, d.size, l.hash, m.from_address_folded as author, coalesce(m.sent, (
-           select min(received) from placement p where p.account = $1 and p.message = m.id)) as written
-       from wanted
-       cross join lateral (select * from file_digest where account = $1 and file = wanted.file and sha256 is not null offset 0) d
-       cross join lateral (select * from message where account = $1 and id = wanted.file / 512 offset 0) m
-       left join picture_look l on l.account = $1 and l.file = wanted.file),
-     named as (
-       select g.file as going, 'same' as kind, d.file from going g
-       cross join lateral (select * from file_digest where account = $1 and sha256 = g.sha256 and file <> g.file offset 0) d
-       where g.promise = 'files'
-       union all
-       select g.file, 'alike', l.file from going g
-       cross join lateral (
-         select * from picture_look where account = $1 and file <> g.file
-           and bit_count((hash # g.hash)::bit(64)) <= ${NEARLY_ALIKE} offset 0) l
-       where g.promise = 'pictures')
-     select 'f' || g.file as key, q.id, q.generation, q.uid, n.kind, encode(g.sha256, 'hex') as sha256, g.size, n.file,
-       m.subject, coalesce(nullif(m.from_name, ''), m.from_address) as from, m.sent as date, m.message_id as "messageId"
-     from named n join going g on g.file = n.going
-     cross join lateral (select * from message where account = $1 and id = n.file / 512 offset 0) m
-     cross join lateral (select * from placement where account = $1 and message = m.id and gone_at is null offset 0) q
-     where q.folder = any($2::int[]) and (n.kind = 'same' or (m.from_address_folded = g.author
-       and abs(extract(epoch from coalesce(m.sent, q.received) - g.written)) <= ${OCCASION_SECONDS}))`,
-    [account.id, await mailFolders(db, account), files, run],
+    `select 's' || encode(n.sha256, 'hex') as key, ${TOLD} from unnest($3::bytea[]) as wanted (sha256)
+     cross join lateral (select * from file_digest where account = $1 and sha256 = wanted.sha256 offset 0) n ${TOLD_FILE}
+     where q.folder = any($2::int[])`,
+    [account.id, await mailFolders(db, account), digests.map((digits) => Buffer.from(digits, 'hex'))],
   );
-  if (found.length === 0) return [];
+  return notTaken(db, account.id, found);
+}
+
+/** Pictures nearly alike to some that can stay: of their author and occasion, and otherwise as `sameFiles`. */
+export async function alikePictures(db: Queryable, account: Account, files: readonly number[]): Promise<StayingFile[]> {
+  const found = await rows<StayingFile>(
+    db,
+    `with going as materialized (
+       select l.file, l.hash, m.from_address_folded as author, coalesce(m.sent, (
+           select min(received) from placement p where p.account = $1 and p.message = m.id)) as written
+       from unnest($3::bigint[]) as one (file) join picture_look l on l.account = $1 and l.file = one.file
+       cross join lateral (select * from message where account = $1 and id = one.file / 512 offset 0) m)
+     select 'a' || g.file as key, ${TOLD} from going g
+     cross join lateral (
+       select * from picture_look where account = $1 and file <> g.file
+         and bit_count((hash # g.hash)::bit(64)) <= ${NEARLY_ALIKE} offset 0) n ${TOLD_FILE}
+     where q.folder = any($2::int[]) and m.from_address_folded = g.author
+       and abs(extract(epoch from coalesce(m.sent, q.received) - g.written)) <= ${OCCASION_SECONDS}`,
+    [account.id, await mailFolders(db, account), files],
+  );
+  return notTaken(db, account.id, found);
+}
+
+/** Those that neither the plan nor a run takes, alone or with their message. */
+export async function notTaken<T extends StayingFile>(
+  db: Queryable,
+  account: number,
+  files: readonly T[],
+): Promise<T[]> {
+  if (files.length === 0) return [];
   const taken = await takenAmong(
     db,
-    account.id,
-    found.map(({ id }) => id),
+    account,
+    files.map(({ id }) => id),
   );
-  const takenOut = await filesTakenNow(db, account.id);
-  return found.filter(({ id, file }) => !includes(taken, id) && !includes(takenOut, file));
+  const takenOut = await filesTakenAmong(
+    db,
+    account,
+    files.map(({ file }) => file),
+  );
+  return files.filter(({ id, file }) => !includes(taken, id) && !includes(takenOut, file));
 }

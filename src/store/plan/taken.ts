@@ -37,17 +37,31 @@ export async function takenAmong(db: Queryable, account: number, ids: readonly n
   return parseMultirange(members);
 }
 
+/** Sets of files that lots of the plan, and runs that are not over, take out or make smaller. */
+function filesTakenBy(without: Promised | undefined): string {
+  return `select files from lot where account = $1 and run is null and files is not null
+      ${without ? `and promise is distinct from '${without}'` : ''}
+    union all
+    select files from run where account = $1 and action in (${OF_FILES}) and ${UNDER_WAY} and files is not null`;
+}
+
 /** Files that lots of the plan, and runs that are not over, take out or make smaller. */
 export async function filesTakenNow(db: Queryable, account: number, without?: Promised): Promise<Ranges> {
   return unionOf(
     db,
     account,
-    `select coalesce(range_agg(files), '{}')::text as members from (
-       select files from lot where account = $1 and run is null and files is not null
-         ${without ? `and promise is distinct from '${without}'` : ''}
-       union all
-       select files from run where account = $1 and action in (${OF_FILES}) and ${UNDER_WAY} and files is not null) taken`,
+    `select coalesce(range_agg(files), '{}')::text as members from (${filesTakenBy(without)}) taken`,
   );
+}
+
+/** Which of some files they take. */
+export async function filesTakenAmong(db: Queryable, account: number, files: readonly number[]): Promise<Ranges> {
+  const { members } = await theRow<{ members: string }>(
+    db,
+    `select coalesce(range_agg(files) * $2::int8multirange, '{}')::text as members from (${filesTakenBy(undefined)}) taken`,
+    [account, printMultirange(rangesOf(files))],
+  );
+  return parseMultirange(members);
 }
 
 async function unionOf(db: Queryable, account: number, sql: string): Promise<Ranges> {

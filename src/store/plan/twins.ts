@@ -7,9 +7,8 @@ import type { Account } from '../access/accounts';
 import { type Queryable, rows } from '../database';
 import { foldersOf, type StoredFolder } from '../index/folders';
 import { guardedNow } from '../index/guarded';
-import { placementsIn } from '../index/spans';
 import { readTwins } from '../index/twins';
-import { HELD } from './held';
+import { promisedMessages } from './promised';
 import { takenNow } from './taken';
 
 /** What exists more than once, and which of it can go. */
@@ -77,7 +76,7 @@ async function messagesByFolder(db: Queryable, account: number): Promise<Map<num
  * @param twins where they are known.
  */
 export async function brokenTwins(db: Queryable, account: Account, twins?: Twins): Promise<number[]> {
-  const promised = await heldByTwinLots(db, account.id);
+  const promised = await promisedMessages(db, account, 'twins');
   if (promised.length === 0) return [];
   const { rows: found, groups, folders, repeating, guarded } = twins ?? (await twinsOf(db, account));
   const known = new Set(found.id);
@@ -99,14 +98,4 @@ export async function brokenTwins(db: Queryable, account: Account, twins?: Twins
     if (best) staying.push(best.id);
   }
   return staying;
-}
-
-async function heldByTwinLots(db: Queryable, account: number): Promise<number[]> {
-  const found = await rows<{ id: number }>(
-    db,
-    `select distinct p.id from lot cross join ${placementsIn(HELD)}
-     where lot.account = $1 and lot.run is null and lot.promise = 'twins' and p.gone_at is null`,
-    [account],
-  );
-  return found.map(({ id }) => id);
 }
