@@ -282,6 +282,7 @@ export class App {
       password: PASSWORD,
       host: '127.0.0.1',
       security: 'none',
+      ...(access.signInAs ? { reason: 'The owner asked for help.' } : {}),
       ...access,
     });
     if (answer.status !== 201) throw new Error(`signing in failed: ${JSON.stringify(answer.body)}`);

@@ -3,8 +3,8 @@ import type { Bag } from '../store/archive/bags';
 import type { Scan } from '../store/index/scans';
 
 /** An account as a session shows it. */
-export function shownAccount({ id, user, host, port, security, state }: Account) {
-  return { id, user, host, port, security, state };
+export function shownAccount({ id, user, host, port, security, state, signInAs }: Account) {
+  return { id, user, host, port, security, state, signInAs };
 }
 
 export function shownSettings({ settings }: Account, canMail: boolean) {

@@ -24,6 +24,7 @@ import { transaction } from '../store/database';
 import { openScan } from '../store/index/scans';
 import { enqueue } from '../store/jobs';
 import { addFirstGuards } from '../store/plan/guards';
+import { noteOpening } from '../store/runs/openings';
 import { browserCookie, sessionCookie, tokenHashOf } from './cookie';
 import { networkOf } from './network';
 import { invalid, Problem } from './problem';
@@ -117,16 +118,22 @@ async function subjectsOf(
   ];
 }
 
+/** Who opens a mailbox for its owner, and why. */
+export interface Opening {
+  by: string;
+  reason: string;
+}
+
 /**
  * Signs in by signing in to the mailbox: makes the account where it is new, keeps its credentials, begins a scan, and gives
- * a session of its own, with the accounts of the one before.
+ * a session of its own, with the accounts of the one before. An opening is written into the ledger of the mailbox.
  *
  * @returns 201 with the account and the cookie.
  */
 export async function signInWith(
   context: RequestContext,
   place: ServerAddress,
-  { proof, secret }: { proof: Credential; secret: Secret },
+  { proof, secret, opening }: { proof: Credential; secret: Secret; opening?: Opening | undefined },
 ): Promise<Response> {
   const { environment, identity } = context;
   const { database, vault, outbound } = environment;
@@ -138,6 +145,7 @@ export async function signInWith(
     const user = await knownSpelling(context, { ...place, signInAs }, secret, server);
     const account = await accountOf(context, { ...place, user, signInAs });
     await readLevel(database, account.id, server);
+    const inboxValidity = opening ? (await server.open('INBOX')).uidValidity : 0;
     const browser = newBrowserToken(context);
     const from = networkOf(context.clientAddress);
     const token = await transaction(database, async (client) => {
@@ -148,6 +156,7 @@ export async function signInWith(
       if (account.state === 'locked') await signOutAll(client, account.id);
       await saveSecret(client, vault, account.id, secret);
       await resumeAfterSignIn(client, account.id);
+      if (opening) await noteOpening(client, vault, account, { ...opening, inboxValidity });
       const browserHash = browser
         ? hashToken(browser)
         : (tokenHashOf(context.request, environment, 'browser') as Buffer);

@@ -55,7 +55,12 @@ export const SignIn = v.object({
   password: v.pipe(v.string(), v.minLength(1), v.maxLength(1_000)),
   /** Who signs in, where that is another: an operator of the host. */
   signInAs: v.optional(v.pipe(v.string(), v.maxLength(320))),
+  /** Why another signs in; the ledger of the mailbox tells its owner. */
+  reason: v.optional(v.pipe(v.string(), v.maxLength(500))),
 });
+
+/** Why somebody opens a mailbox for its owner. */
+export const OpeningReason = v.pipe(v.string(), v.trim(), v.minLength(3), v.maxLength(500));
 
 export const AccountBrief = v.object({
   id: v.number(),
@@ -64,6 +69,24 @@ export const AccountBrief = v.object({
   port: v.number(),
   security: Security,
   state: v.picklist(['active', 'locked']),
+  /** Who signed in for the owner; '' where it is the owner. */
+  signInAs: v.string(),
+});
+
+/** What somebody who signed in for the owner did in a mailbox. */
+export const ActOfOther = v.object({
+  at: v.string(),
+  by: v.string(),
+  what: v.picklist(['opened', 'asked', 'ended', 'settled', 'bag-held', 'bag-erased']),
+  reason: v.optional(v.string()),
+  run: v.optional(v.number()),
+  action: v.optional(v.string()),
+  label: v.optional(v.string()),
+  state: v.optional(v.string()),
+  asked: v.optional(v.object({ messages: v.number(), bytes: v.number() })),
+  done: v.optional(v.object({ messages: v.number(), bytes: v.number() })),
+  /** Whether the entry is what was written. */
+  sound: v.boolean(),
 });
 
 export const SignedIn = v.object({ account: v.pick(AccountBrief, ['id', 'user', 'host']) });

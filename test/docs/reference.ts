@@ -82,7 +82,7 @@ app.keepCookies((await app.call('POST', '/session', access)).headers);
 await call('signIn', {
   body: access,
   prose:
-    '`signInAs` is for administrators: `user` is the mailbox, `signInAs` is who signs in. The answer sets the session cookie.',
+    '`signInAs` is for administrators: `user` is the mailbox, `signInAs` is who signs in, and `reason` is why. The ledger tells the owner. The answer sets the session cookie.',
 });
 app.keepCookies((await app.call('POST', '/session', access)).headers);
 await app.scanned('/accounts/1');
@@ -474,6 +474,7 @@ app.startWorker();
 await ended(waiting);
 await call('getLedgerHead');
 await call('checkLedger');
+await call('listActsOfOthers');
 
 section('The trash');
 await call('getTrash');

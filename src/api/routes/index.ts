@@ -178,5 +178,6 @@ export const ROUTES: Record<string, Route> = {
   createTrash: trash.createTrash,
   getLedgerHead: ledger.getLedgerHead,
   checkLedger: ledger.checkLedger,
+  listActsOfOthers: ledger.listActsOfOthers,
   streamEvents: events.streamEvents,
 };

@@ -2,6 +2,7 @@ import * as v from 'valibot';
 import * as s from '../../contract/schemas';
 import { headOf } from '../../store/runs/ledger-chain';
 import { verifyLedger } from '../../store/runs/ledger-verification';
+import { actsOfOthers } from '../../store/runs/openings';
 import { route } from '../route';
 
 export const getLedgerHead = route({
@@ -11,6 +12,18 @@ export const getLedgerHead = route({
     'Returns the newest entry of the ledger. If you keep it elsewhere, you can check later that nothing was cut off.',
   response: s.LedgerHead,
   handle: ({ environment, account }) => headOf(environment.database, account.id),
+});
+
+/** Acts that are listed at most. */
+const MAX_ACTS = 500;
+
+export const listActsOfOthers = route({
+  method: 'GET',
+  path: '/accounts/{account}/ledger/others',
+  summary:
+    'Lists who opened this mailbox for its owner, why, and what they did there. The newest come first, at most 500.',
+  response: v.object({ acts: v.array(s.ActOfOther), total: v.number() }),
+  handle: ({ environment, account }) => actsOfOthers(environment.database, environment.vault, account.id, MAX_ACTS),
 });
 
 export const checkLedger = route({

@@ -1,5 +1,5 @@
 import * as v from 'valibot';
-import { AccountBrief, Session, SignedIn, SignIn } from '../../contract/schemas';
+import { AccountBrief, OpeningReason, Session, SignedIn, SignIn } from '../../contract/schemas';
 import { eraseAccount } from '../../store/access/accounts';
 import { forgetCredential } from '../../store/access/credentials';
 import { noteProof } from '../../store/access/proofs';
@@ -8,7 +8,7 @@ import { bagsOf } from '../../store/archive/bags';
 import { transaction } from '../../store/database';
 import { sessionCookie } from '../cookie';
 import type { Environment } from '../environment';
-import { conflict, noSession, notFound } from '../problem';
+import { conflict, invalid, noSession, notFound } from '../problem';
 import { wantProof } from '../proof';
 import { route } from '../route';
 import { shownAccount } from '../shown';
@@ -23,14 +23,24 @@ export const signIn = route({
   status: 201,
   response: SignedIn,
   async handle(context) {
-    const { password, signInAs: typed, ...asked } = context.body;
+    const { password, signInAs: typed, reason, ...asked } = context.body;
     const place = normalised(asked);
     const signInAs = normalisedUser(typed ?? '') || undefined;
+    const opening = signInAs && signInAs !== place.user ? { by: signInAs, reason: reasonOf(reason) } : undefined;
     await admitSignIn(context, place, signInAs);
     const proof = { password, signInAs };
-    return signInWith(context, place, { proof, secret: proof });
+    return signInWith(context, place, { proof, secret: proof, opening });
   },
 });
+
+/** @throws Problem where somebody else signs in and does not say why. */
+function reasonOf(typed: string | undefined): string {
+  const reason = v.safeParse(OpeningReason, typed ?? '');
+  if (reason.success) return reason.output;
+  throw invalid('Say why you open this mailbox. Its owner reads it in the ledger.', [
+    { field: 'reason', expected: 'a reason of 3 to 500 characters' },
+  ]);
+}
 
 export const getSession = route({
   method: 'GET',

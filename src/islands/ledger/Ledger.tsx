@@ -9,6 +9,7 @@ import { count, percent } from '../../ui/text/format';
 import { ActiveRun } from './ActiveRun';
 import { Details } from './Details';
 import { LedgerCheck } from './LedgerCheck';
+import { OthersActs } from './OthersActs';
 import { outcomeOf } from './outcome';
 
 /** The lasting record: what was asked, what the server confirmed, what was won back, what was left and why. */
@@ -35,6 +36,7 @@ export default function Ledger() {
         }
       />
       {all.length > 0 && <Runs runs={all} />}
+      <OthersActs />
       <LedgerCheck />
     </>
   );

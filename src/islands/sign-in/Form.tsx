@@ -41,6 +41,7 @@ export function Form({
       user,
       password: `${form.get('password')}`,
       signInAs: `${form.get('signInAs')}`.trim(),
+      reason: `${form.get('reason')}`.trim(),
     });
   };
   const field = (name: string) => ({
@@ -102,7 +103,13 @@ export function Form({
       {authorizes ? (
         <Authorize place={{ host, port: Number(port), security, user }} onPassword={() => setByPassword(true)} />
       ) : (
-        <Password going={going} problem={problem} wrong={wrong} field={field} />
+        <Password
+          going={going}
+          problem={problem}
+          wrong={wrong}
+          field={field}
+          signInAs={known && 'signInAs' in known ? (known.signInAs ?? '') : ''}
+        />
       )}
     </form>
   );
@@ -113,11 +120,14 @@ function Password({
   problem,
   wrong,
   field,
+  signInAs,
 }: {
   going: boolean;
   problem: Error | undefined;
   wrong: ReadonlySet<string>;
   field(name: string): object;
+  /** Who signed in before, where that is another. */
+  signInAs: string;
 }) {
   const [shown, setShown] = useState(false);
   return (
@@ -138,11 +148,17 @@ function Password({
           {text.signIn.show}
         </label>
       </div>
-      <details className="col-span-2" open={wrong.has('signInAs') || undefined}>
+      <details
+        className="col-span-2"
+        open={signInAs !== '' || wrong.has('signInAs') || wrong.has('reason') || undefined}
+      >
         <summary className="note cursor-pointer">{text.signIn.another}</summary>
         <div className="mt-2 grid gap-1">
           <Labelled name="signInAs" label={text.signIn.signInAs}>
-            <input {...field('signInAs')} autoComplete="off" spellCheck={false} />
+            <input {...field('signInAs')} autoComplete="off" spellCheck={false} defaultValue={signInAs} />
+          </Labelled>
+          <Labelled name="reason" label={text.signIn.reason}>
+            <input {...field('reason')} autoComplete="off" maxLength={500} />
           </Labelled>
           <p className="note">{text.signIn.anotherNote}</p>
         </div>

@@ -6,10 +6,12 @@ export interface Server {
   port: string;
   security: Security;
   user: string;
+  /** Who signed in before, where that is another. */
+  signInAs?: string;
 }
 
 /** Where a mailbox is, and whose. */
-export interface Place extends Omit<Server, 'port'> {
+export interface Place extends Omit<Server, 'port' | 'signInAs'> {
   port: number;
 }
 
@@ -17,4 +19,6 @@ export interface Place extends Omit<Server, 'port'> {
 export interface Access extends Place {
   password: string;
   signInAs?: string;
+  /** Why another signs in. */
+  reason?: string;
 }

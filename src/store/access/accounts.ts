@@ -93,6 +93,11 @@ export async function findOrCreateAccount(
   return completed(account);
 }
 
+/** Has the ledger of another account, the owner's, tell what is done in this one. */
+export async function tellOwner(db: Queryable, account: number, owner: number): Promise<void> {
+  await db.query('update account set told = $2 where id = $1', [account, owner]);
+}
+
 /** The account of a mailbox; undefined where it is not known. */
 export async function accountAt(
   db: Queryable,

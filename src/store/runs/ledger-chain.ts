@@ -6,7 +6,8 @@ import { type Queryable, row, rows } from '../database';
 export interface LedgerEntry {
   seq: number;
   at: string;
-  kind: 'asked' | 'ended' | 'settled' | 'bag-held' | 'bag-erased';
+  kind: 'asked' | 'ended' | 'settled' | 'bag-held' | 'bag-erased' | 'opened' | 'by-other';
+  /** 0 of what is no run's. */
   run: number;
   /** JSON. */
   body: string;
@@ -39,13 +40,36 @@ export function isWritten(vault: Vault, account: number, entry: LedgerEntry, bef
   return vault.isCodeOf(covered(account, entry, before), entry);
 }
 
-/** Adds an entry, in a transaction of the caller's, which it makes wait for others of the account. */
-export async function appendEntry(
-  db: Queryable,
-  vault: Vault,
-  account: number,
-  entry: { kind: LedgerEntry['kind']; run: number; body: Record<string, unknown> },
-): Promise<void> {
+/** What an entry is made of. */
+interface NewEntry {
+  kind: LedgerEntry['kind'];
+  run: number;
+  body: Record<string, unknown>;
+}
+
+/**
+ * Adds an entry, in a transaction of the caller's, which it makes wait for others of the account. Where somebody else signed in for
+ * the owner, the owner's own ledger tells of it too.
+ */
+export async function appendEntry(db: Queryable, vault: Vault, account: number, entry: NewEntry): Promise<void> {
+  await addEntry(db, vault, account, entry);
+  const owner = await row<{ told: number; by: string }>(
+    db,
+    'select told, sign_in_as as by from account where id = $1 and told is not null',
+    [account],
+  );
+  if (owner) await addEntry(db, vault, owner.told, entryForOwner(entry, owner.by));
+}
+
+/** Fields of an entry that its owner is told of; the others are digests, or lists that only its own account can be held against. */
+const TOLD_FIELDS = ['action', 'label', 'state', 'asked', 'done', 'reason', 'bag', 'until'] as const;
+
+function entryForOwner({ kind, run, body }: NewEntry, by: string): NewEntry {
+  const told = Object.fromEntries(TOLD_FIELDS.flatMap((field) => (field in body ? [[field, body[field]]] : [])));
+  return kind === 'opened' ? { kind, run, body } : { kind: 'by-other', run: 0, body: { by, what: kind, run, ...told } };
+}
+
+async function addEntry(db: Queryable, vault: Vault, account: number, entry: NewEntry): Promise<void> {
   const seq = await nextNumber(db, account, 'entry');
   const before = await row<{ code: Buffer }>(db, 'select code from ledger_entry where account = $1 and seq = $2', [
     account,

@@ -1349,6 +1349,23 @@ export const en = {
     sure: 'Purge?',
   },
   ledger: {
+    others: {
+      title: 'Opened by somebody else',
+      ownTitle: (by: string) => `Opened by ${by} for its owner`,
+      openings: (times: number) =>
+        `${times === 1 ? 'Opened once' : `Opened ${times} times`}. The mail server let them in; the reason is in their own words.`,
+      newest: (shown: string) => `These are the newest ${shown} entries.`,
+      by: 'By',
+      messages: 'Messages',
+      opened: (reason: string) => `Opened the mailbox: “${reason}”`,
+      asked: (run: number, action: string, label: string) => `Started run ${run}. ${action}: ${label}`,
+      ended: (run: number, action: string, label: string) => `Run ${run} ended. ${action}: ${label}`,
+      settled: (run: number) => `The server’s figure followed run ${run}`,
+      bag: {
+        'bag-held': (label: string) => `Put a hold on the saved set ${label}`,
+        'bag-erased': (label: string) => `Deleted the saved set ${label}`,
+      },
+    },
     wonBack: (bytes: string, runs: string) => `${bytes} freed in ${runs}`,
     none: 'No runs yet.',
     runs: 'Runs',
@@ -1542,7 +1559,8 @@ export const en = {
     another: 'Sign in on behalf of someone else',
     signInAs: 'Your own user name',
     anotherNote:
-      'For administrators who may open other people’s mailboxes. Enter the mailbox’s user name above, and your own user name here. The password is your own.',
+      'For administrators who may open other people’s mailboxes. Enter the mailbox’s user name above, and your own user name here. The password is your own. The owner sees in the ledger that you opened it, and why.',
+    reason: 'Why you open this mailbox',
     refused: 'If the password works elsewhere, your provider may want one of these, in its own settings:',
     refusedAsks: [
       'IMAP access switched on',
