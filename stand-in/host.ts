@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { type AddressInfo, createServer, type Server, type Socket } from 'node:net';
+import { join } from 'node:path';
 import { createSecureContext, createServer as createTlsServer, type TLSSocket } from 'node:tls';
 import { certificates } from './certificates';
 import { type Faults, noFaults } from './faults';
@@ -8,14 +9,19 @@ import type { Host } from './imap/session';
 import { Line } from './imap/wire';
 import { Journal } from './mailbox/journal';
 import { Mailbox } from './mailbox/mailbox';
+import type { HostedMailbox } from './scenario/host';
 import type { Scenario } from './scenario/mailbox';
 
 export interface StandInOptions {
   scenario: Scenario;
   user: string;
   password: string;
-  /** Somebody who may sign in for the user. */
-  operator?: { user: string; password: string };
+  /** Who may sign in for others: for those of the mailboxes that they are let into, or of all that are not closed. */
+  operators?: readonly { user: string; password: string; opens?: readonly string[] }[];
+  /** Mailboxes of others. */
+  hosted?: readonly HostedMailbox[];
+  /** Of each of these. */
+  hostedMessageLimit?: number;
   /** Whose tokens are taken. */
   authorization?: Host['authorization'];
   /** Where changes and certificates are kept; undefined keeps nothing. */
@@ -37,6 +43,8 @@ export class StandIn implements Host {
   readonly secureContext;
   readonly salt = randomBytes(16);
   private readonly sockets = new Set<Socket>();
+  /** Mailboxes of others by their names, each made when somebody asks for it. */
+  private readonly hosted: ReadonlyMap<string, HostedMailbox & { mailbox?: Mailbox; journal?: Journal }>;
 
   private constructor(
     private readonly options: StandInOptions,
@@ -49,6 +57,7 @@ export class StandIn implements Host {
     readonly identity: { key: string; cert: string },
   ) {
     this.secureContext = createSecureContext(identity);
+    this.hosted = new Map((options.hosted ?? []).map((each) => [each.user, { ...each }]));
   }
 
   static async start(options: StandInOptions): Promise<StandIn> {
@@ -83,19 +92,37 @@ export class StandIn implements Host {
   }
 
   passwordOf(user: string): string | undefined {
-    const { operator } = this.options;
     if (this.isUser(user)) return this.options.password;
-    return user === operator?.user ? operator.password : undefined;
+    return this.operator(user)?.password ?? this.hosted.get(user)?.password;
   }
 
   signIn(user: string, password: string, authorization: string): Mailbox | undefined {
     if (this.faults.refuseSignIn || password !== this.passwordOf(user)) return undefined;
-    // The operator has no mailbox, and the user acts for nobody else.
-    return this.mailboxOf(authorization || user);
+    const wanted = authorization || user;
+    // Nobody but the operator acts for others.
+    if (wanted !== user && !this.opens(user, wanted)) return undefined;
+    return this.mailboxOf(wanted);
+  }
+
+  private operator(user: string) {
+    return this.options.operators?.find((each) => each.user === user);
+  }
+
+  private opens(user: string, wanted: string): boolean {
+    const operator = this.operator(user);
+    if (!operator) return false;
+    return operator.opens?.includes(wanted) ?? !this.hosted.get(wanted)?.closed;
   }
 
   mailboxOf(user: string): Mailbox | undefined {
-    return this.isUser(user) ? this.mailbox : undefined;
+    if (this.isUser(user)) return this.mailbox;
+    const hosted = this.hosted.get(user);
+    if (hosted && !hosted.mailbox) {
+      const { directory, hostedMessageLimit } = this.options;
+      hosted.journal = new Journal(directory && join(directory, 'hosted', user));
+      hosted.mailbox = new Mailbox(hosted.scenario, hosted.journal, undefined, hostedMessageLimit);
+    }
+    return hosted?.mailbox;
   }
 
   private isUser(name: string): boolean {
@@ -117,6 +144,7 @@ export class StandIn implements Host {
     this.dropAll();
     await Promise.all(Object.values(this.servers).map((server) => new Promise((resolve) => server.close(resolve))));
     this.journal.close();
+    for (const { journal } of this.hosted.values()) journal?.close();
   }
 
   private serve(socket: Socket | TLSSocket, secure: boolean): void {

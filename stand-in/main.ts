@@ -8,6 +8,7 @@ import { StandIn } from './host';
 import { LeavingServer } from './leaving';
 import { Journal } from './mailbox/journal';
 import { PassingTime } from './passing-time';
+import { hostedMailboxes, messageLimitOf, OPERATOR, pastOf, pastOfScenario } from './scenario/host';
 import { type ScenarioSize, scenario } from './scenario/mailbox';
 import { Submission } from './submission';
 
@@ -64,7 +65,10 @@ const host = await StandIn.start({
   directory,
   tlsPort: Number(values['tls-port']),
   plainPort: Number(values['plain-port']),
-  messageLimit: size === 'full' ? 250_000 : 12_500,
+  messageLimit: messageLimitOf(size),
+  operators: [OPERATOR],
+  hosted: hostedMailboxes(day, size),
+  hostedMessageLimit: messageLimitOf(size),
   withEveryMessage: values['every-message'],
 });
 const submission = await Submission.start(user, host.mailbox, Number(values['smtp-port']));
@@ -72,7 +76,13 @@ const control = controlServer(host, new PassingTime(told, host.mailbox, leaving,
 control.listen(Number(values['control-port']), '127.0.0.1', () => {
   const address = control.address();
   const controlPort = typeof address === 'object' ? address?.port : undefined;
-  if (directory) writeFileSync(join(directory, 'authority.pem'), host.authority);
+  if (directory) {
+    writeFileSync(join(directory, 'authority.pem'), host.authority);
+    writeFileSync(
+      join(directory, 'past.json'),
+      JSON.stringify([[user, pastOfScenario(told, day, messageLimitOf(size))], ...pastOf(day, size)]),
+    );
+  }
   process.stdout.write(
     `ready ${JSON.stringify({
       tlsPort: host.tlsPort,
@@ -80,6 +90,7 @@ control.listen(Number(values['control-port']), '127.0.0.1', () => {
       smtpPort: submission.port,
       controlPort,
       authorization: { issuer: authorization.issuer, clientId: CLIENT_ID, scope: SCOPE },
+      operator: OPERATOR,
       day,
     })}\n`,
   );

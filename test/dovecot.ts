@@ -34,6 +34,7 @@ export const DOVECOT_OPERATOR = { user: 'warden', password: 'keys and lists' };
  * @param introspection where it may ask about access tokens (RFC 7662), with a name and a password.
  * @param rules whether it runs Sieve on delivery, and takes scripts over ManageSieve; with `-include`, without that extension.
  * @param further settings.
+ * @param others names of further users, with the same password and quota.
  */
 export async function startDovecot(
   quotaMiB: number,
@@ -41,6 +42,7 @@ export async function startDovecot(
   introspection?: string,
   rules?: 'all' | '-include',
   further = '',
+  others: readonly string[] = [],
 ): Promise<Dovecot> {
   const base = temporaryFolder();
   chmodSync(base, 0o755);
@@ -56,9 +58,18 @@ export async function startDovecot(
   mkdirSync(mail);
   if (root) chownSync(mail, uid, gid);
   const [plainPort, tlsPort, sievePort] = [await freePort(), await freePort(), rules ? await freePort() : 0];
+  const users = join(base, 'users');
+  const line = (name: string, home: string, mib: number) =>
+    `${name}:{PLAIN}${DOVECOT_PASSWORD}:${uid}:${gid}::${home}::userdb_quota_rule=*:storage=${mib}M\n`;
+  const homeOf = (name: string) => {
+    const home = join(base, `mail-${name}`);
+    mkdirSync(home);
+    if (root) chownSync(home, uid, gid);
+    return home;
+  };
   writeFileSync(
-    join(base, 'users'),
-    `${DOVECOT_USER}:{PLAIN}${DOVECOT_PASSWORD}:${uid}:${gid}::${mail}::userdb_quota_rule=*:storage=${quotaMiB}M\n`,
+    users,
+    [line(DOVECOT_USER, mail, quotaMiB), ...others.map((name) => line(name, homeOf(name), quotaMiB))].join(''),
   );
   writeFileSync(join(base, 'operators'), `${DOVECOT_OPERATOR.user}:{PLAIN}${DOVECOT_OPERATOR.password}\n`);
   const file = join(base, 'dovecot.conf');
@@ -98,13 +109,13 @@ async function capabilities(port: number): Promise<string[]> {
 }
 
 /** A client of its own kind beside Tamsel. */
-export function dovecotClient(port: number): ImapFlow {
+export function dovecotClient(port: number, user = DOVECOT_USER): ImapFlow {
   return new ImapFlow({
     host: '127.0.0.1',
     port,
     secure: false,
     doSTARTTLS: false,
-    auth: { user: DOVECOT_USER, pass: DOVECOT_PASSWORD },
+    auth: { user, pass: DOVECOT_PASSWORD },
     logger: false,
   });
 }

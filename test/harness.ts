@@ -228,6 +228,13 @@ export class App {
     await this.startWeb();
   }
 
+  /** Has PostgreSQL end every session with the database of this instance, as where its machine is lost; others’ go on. */
+  async endDatabaseSessions(): Promise<void> {
+    await this.database.query(
+      'select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()',
+    );
+  }
+
   /** Kills a process of PostgreSQL, upon which it ends all sessions and recovers from its log; waits until it answers. */
   async killDatabase(): Promise<void> {
     const { rows } = await this.database.query<{ pid: number }>(

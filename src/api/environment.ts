@@ -17,6 +17,8 @@ export interface OfferedMailbox {
   security: 'tls' | 'starttls' | 'none';
   user: string;
   password: string;
+  /** Who looks after the mailboxes of its host. */
+  operator: { user: string; password: string };
 }
 
 /** What a web process works with; read from its environment variables, which docs/operating.md lists. */

@@ -1,12 +1,13 @@
-import type { FirstFigures } from '../contract/types';
+import type { FirstFigures, Operator } from '../contract/types';
 import { type Account, accountsOfSession } from '../store/access/accounts';
 import { touchSession } from '../store/access/sessions';
+import { operatorsOfSession } from '../store/host/operators';
 import { lastScan } from '../store/index/scans';
 import { planOf } from '../store/plan/lots';
 import { tokenHashOf } from './cookie';
 import { type Environment, theEnvironment } from './environment';
 import { shownLevel } from './level';
-import { shownAccount, shownScan, shownSettings } from './shown';
+import { shownAccount, shownOperator, shownScan, shownSettings } from './shown';
 
 /**
  * What a page shows before any script of it runs: the accounts of the session, and of the one in view how full it is. The page
@@ -47,6 +48,14 @@ export async function accountsSignedInTo(request: Request, environment: Environm
   const hash = tokenHashOf(request, environment);
   if (!hash || !(await touchSession(environment.database, hash))) return [];
   return accountsOfSession(environment.database, hash);
+}
+
+/** The operators of mail hosts whom the session of a request holds; none where it does not live. */
+export async function operatorsSignedIn(request: Request): Promise<Operator[]> {
+  const environment = theEnvironment();
+  const hash = tokenHashOf(request, environment);
+  if (!hash || !(await touchSession(environment.database, hash))) return [];
+  return (await operatorsOfSession(environment.database, hash)).map(shownOperator);
 }
 
 /** As the API would send it. */

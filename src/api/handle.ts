@@ -39,6 +39,7 @@ export async function handleApi(request: Request, clientAddress: string): Promis
     identity = await identityOf(request, environment);
     if (identity && !identity.sessionHash) admitScript(route, identity);
     const account = accountFor(route, parameters, identity);
+    const operator = operatorFor(route, parameters, identity);
     const query = queryOf(route, new URL(request.url).searchParams);
     const body = route.body
       ? checked(route.body, await readBody(request, route, identity !== undefined), 'body')
@@ -50,6 +51,7 @@ export async function handleApi(request: Request, clientAddress: string): Promis
       identity,
       parameters,
       account,
+      operator,
       query,
       body,
     } as RouteInput);
@@ -126,7 +128,7 @@ function find(method: string, pathname: string): { route: Route; parameters: Rec
 }
 
 /** Numbers above those that PostgreSQL's integer holds. */
-const LARGE_NUMBERS: ReadonlySet<string> = new Set(['account', 'message', 'file']);
+const LARGE_NUMBERS: ReadonlySet<string> = new Set(['account', 'operator', 'message', 'file']);
 
 /** Whether anything can be there: all but a sender's key, a feed, and the last scan, have numbers. */
 function isPossible(name: string, value: string): boolean {
@@ -159,6 +161,15 @@ function accountFor(route: Route, parameters: Record<string, string>, identity: 
   const account = identity.accounts.find(({ id }) => `${id}` === parameters.account);
   if (!account) throw notFound();
   return account;
+}
+
+/** The operator in the path, who must be of the session. */
+function operatorFor(route: Route, parameters: Record<string, string>, identity: Identity | undefined) {
+  if (!route.path.includes('{operator}')) return undefined;
+  if (!identity) throw noSession();
+  const operator = identity.operators.find(({ id }) => `${id}` === parameters.operator);
+  if (!operator) throw notFound();
+  return operator;
 }
 
 function queryOf({ query }: Route, given: URLSearchParams): unknown {

@@ -2,6 +2,7 @@ import { type Account, accountsOfSession } from '../store/access/accounts';
 import { sessionHolds, touchSession } from '../store/access/sessions';
 import { accountOfToken, tokenLives } from '../store/access/tokens';
 import type { Database } from '../store/database';
+import { type Operator, operatorsOfSession } from '../store/host/operators';
 import { tokenHashOf } from './cookie';
 import type { Environment } from './environment';
 import { Problem } from './problem';
@@ -13,6 +14,8 @@ export interface Identity {
   /** The number of a script's token, among those of its account. */
   token: number | undefined;
   accounts: Account[];
+  /** Operators of mail hosts whom it holds. */
+  operators: Operator[];
   /** Whether anything may be changed. */
   acts: boolean;
 }
@@ -30,7 +33,8 @@ export async function identityOf(request: Request, environment: Environment): Pr
   if (/^Bearer\b/i.test(authorization)) {
     const token = /^Bearer +([\w.~+/=-]+)$/i.exec(authorization)?.[1];
     const found = token === undefined ? undefined : await accountOfToken(database, token);
-    if (found) return { sessionHash: undefined, token: found.id, accounts: [found.account], acts: found.acts };
+    if (found)
+      return { sessionHash: undefined, token: found.id, accounts: [found.account], operators: [], acts: found.acts };
     throw new Problem(
       401,
       'token-not-valid',
@@ -42,7 +46,11 @@ export async function identityOf(request: Request, environment: Environment): Pr
   }
   const hash = tokenHashOf(request, environment);
   if (!hash || !(await touchSession(database, hash))) return undefined;
-  return { sessionHash: hash, token: undefined, accounts: await accountsOfSession(database, hash), acts: true };
+  const [accounts, operators] = await Promise.all([
+    accountsOfSession(database, hash),
+    operatorsOfSession(database, hash),
+  ]);
+  return { sessionHash: hash, token: undefined, accounts, operators, acts: true };
 }
 
 /** Whether who asked may still see an account, without prolonging a session. */

@@ -12,6 +12,8 @@ export interface Limits {
   scansAnHour: number;
   /** Messages that a purge takes without asking for the password again. */
   purgedUnasked: number;
+  /** Mailboxes that one operator of a host looks after. */
+  mailboxesOfOperator: number;
 }
 
 const USUAL: Limits = {
@@ -21,6 +23,7 @@ const USUAL: Limits = {
   accounts: 10_000,
   scansAnHour: 120,
   purgedUnasked: 10_000,
+  mailboxesOfOperator: 10_000,
 };
 
 /** Environment variables, as docs/operating.md lists them. */
@@ -31,6 +34,7 @@ const VARIABLES: Record<keyof Limits, string> = {
   accounts: 'TAMSEL_MAX_ACCOUNTS',
   scansAnHour: 'TAMSEL_MAX_SCANS_PER_HOUR',
   purgedUnasked: 'TAMSEL_MAX_UNCONFIRMED_PURGE',
+  mailboxesOfOperator: 'TAMSEL_MAX_MAILBOXES_PER_OPERATOR',
 };
 
 /** @param numberOf reads a variable, or gives what is usual. */

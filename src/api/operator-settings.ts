@@ -21,7 +21,13 @@ const USUAL_PORT = 4321;
 export function operatorSettingsFrom(variables: NodeJS.ProcessEnv): OperatorSettings {
   const number = (name: string, usual: number) => wholeNumber(variables, name, usual);
   // Read by others, and wrong for them too.
-  for (const name of ['TAMSEL_LEASE_SECONDS', 'TAMSEL_COMMAND_SECONDS', 'TAMSEL_MAX_MESSAGES']) number(name, 1);
+  for (const name of [
+    'TAMSEL_LEASE_SECONDS',
+    'TAMSEL_COMMAND_SECONDS',
+    'TAMSEL_MAX_MESSAGES',
+    'TAMSEL_MAX_MEASURED_PER_HOST',
+  ])
+    number(name, 1);
   return {
     port: number('TAMSEL_PORT', USUAL_PORT),
     bound: variables.TAMSEL_HOST || '127.0.0.1',

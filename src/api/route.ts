@@ -1,5 +1,6 @@
 import type { GenericSchema, InferInput, InferOutput } from 'valibot';
 import type { Account } from '../store/access/accounts';
+import type { Operator } from '../store/host/operators';
 import type { Environment } from './environment';
 import type { Identity } from './identity';
 
@@ -16,7 +17,7 @@ export interface RequestContext {
 /** One call of the API: what it takes, what it gives, and what does it. The OpenAPI document is made of these. */
 export interface Route {
   method: 'GET' | 'POST' | 'PATCH' | 'DELETE';
-  /** With parameters in braces, below `/api`. `{account}` is checked to be the session's. */
+  /** With parameters in braces, below `/api`. `{account}` and `{operator}` are checked to be the session's. */
   path: string;
   summary: string;
   /** Whether it is a person's alone, and no script's. */
@@ -40,6 +41,8 @@ export interface Route {
 export interface RouteInput extends RequestContext {
   parameters: Record<string, string>;
   account: Account;
+  /** Of a path with `{operator}`. */
+  operator: Operator;
   query: unknown;
   body: unknown;
 }

@@ -100,6 +100,11 @@ export async function admitSignIn(context: RequestContext, place: ServerAddress,
   if (slower > 0) await sleep(slower);
 }
 
+/** Takes back what was counted, since the host let them in. */
+export async function forgiveSignIn(context: RequestContext, place: ServerAddress, signInAs = ''): Promise<void> {
+  await forgiveAttempt(context.environment.database, await subjectsOf(context, place, signInAs));
+}
+
 /** Who is counted when somebody signs in: whoever asks, and as whom they sign in, at the address that the host has. */
 async function subjectsOf(
   { environment, clientAddress }: RequestContext,
@@ -141,7 +146,7 @@ export async function signInWith(
   try {
     server = await connectImap({ ...place, ...proof }, outbound);
     const signInAs = ('password' in proof && proof.signInAs) || '';
-    await forgiveAttempt(database, await subjectsOf(context, place, signInAs));
+    await forgiveSignIn(context, place, signInAs);
     const user = await knownSpelling(context, { ...place, signInAs }, secret, server);
     const account = await accountOf(context, { ...place, user, signInAs });
     await readLevel(database, account.id, server);
@@ -204,7 +209,7 @@ export async function proveByPassword(
   let server: MailServer | undefined;
   try {
     server = await connectImap({ ...place, password, ...(signInAs ? { signInAs } : {}) }, context.environment.outbound);
-    await forgiveAttempt(context.environment.database, await subjectsOf(context, place, signInAs));
+    await forgiveSignIn(context, place, signInAs);
   } catch (error) {
     throw signInProblem(error);
   } finally {

@@ -1,4 +1,4 @@
-import { csvLine } from '../core/senders/csv-line';
+import { csvLine } from '../core/sheets/line';
 
 /** A message as the API lists it. */
 interface Listed {

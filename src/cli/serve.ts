@@ -12,6 +12,7 @@ import { ensureBuilt } from './build';
 import { Cluster } from './cluster';
 import { DataFolder } from './data-folder';
 import { ensurePackages, POSTGRESQL } from './debian';
+import { seedDemoHost } from './demo-host';
 import { EXIT, Stop } from './exits';
 import { ensureKey, ownKeyFileOf } from './key';
 import { Processes } from './processes';
@@ -79,7 +80,8 @@ export async function serve(options: ServeOptions): Promise<Served> {
     }
     const url = cluster?.url('tamsel') ?? (process.env.TAMSEL_DATABASE_URL as string);
     await applyMigrations(root, url);
-    const env = { ...childEnvironment(options, url, keyFile), ...(await startStandIn(options, processes)) };
+    const standIn = await startStandIn(options, processes, url);
+    const env = { ...childEnvironment(options, url, keyFile), ...standIn };
     say('Starting the worker and the web server …');
     processes.keep('worker', ['dist/worker/main.mjs'], env);
     processes.keep('web', ['dist/web/main.mjs'], env);
@@ -181,7 +183,11 @@ function childEnvironment({ data, host, port }: ServeOptions, url: string, keyFi
   };
 }
 
-async function startStandIn({ data, demo }: ServeOptions, processes: Processes): Promise<NodeJS.ProcessEnv> {
+async function startStandIn(
+  { data, demo }: ServeOptions,
+  processes: Processes,
+  url: string,
+): Promise<NodeJS.ProcessEnv> {
   if (!demo) return {};
   say('Starting the stand-in mail host …');
   const directory = join(data, 'stand-in');
@@ -201,10 +207,11 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
     '--leaving-port',
     leaving as string,
   );
-  const { tlsPort, smtpPort, authorization } = (await processes.ready('stand-in', args, process.env)) as {
+  const { tlsPort, smtpPort, authorization, operator } = (await processes.ready('stand-in', args, process.env)) as {
     tlsPort: number;
     smtpPort: number;
     authorization: object;
+    operator: { user: string; password: string };
   };
   const offered = {
     host: 'localhost',
@@ -212,7 +219,14 @@ async function startStandIn({ data, demo }: ServeOptions, processes: Processes):
     security: 'tls',
     user: 'secretary@saltmarshlane.example',
     password: 'allotment',
+    operator,
   };
+  await seedDemoHost(
+    url,
+    { host: offered.host, port: tlsPort },
+    operator.user,
+    join(directory, demo.size, 'past.json'),
+  );
   // The demo's address leads to its server as any other would.
   const servers = join(directory, 'servers.json');
   writeFileSync(

@@ -40,7 +40,7 @@ export const wholeNumber = (least: number, most: number) =>
 export const Ids = v.pipe(v.array(v.pipe(v.number(), v.integer(), v.minValue(1))), v.maxLength(200_000));
 export const Label = v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(200));
 
-const Security = v.picklist(['tls', 'starttls', 'none']);
+export const Security = v.picklist(['tls', 'starttls', 'none']);
 
 /** Where a mailbox is, and whose. */
 export const MailboxAt = v.object({

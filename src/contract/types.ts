@@ -1,4 +1,5 @@
 import type { InferOutput } from 'valibot';
+import type * as h from './host';
 import type * as s from './schemas';
 
 /** What the API gives, as its schemas say it. */
@@ -61,3 +62,10 @@ export type PictureSeries = InferOutput<typeof s.PictureSeries>;
 export type Echo = InferOutput<typeof s.Echo>;
 export type Repeats = InferOutput<typeof s.Repeats>;
 export type TwinGroup = InferOutput<typeof s.TwinGroup>;
+export type Operator = InferOutput<typeof h.Operator>;
+export type HostMailbox = InferOutput<typeof h.HostMailbox>;
+export type HostMailboxes = InferOutput<typeof h.HostMailboxes>;
+export type HostMailboxChange = InferOutput<typeof h.HostMailboxChange>;
+export type MailboxSheetReading = InferOutput<typeof h.MailboxSheetReading>;
+export type HostMeasurement = InferOutput<typeof h.HostMeasurement>;
+export type HostAct = InferOutput<typeof h.HostAct>;

@@ -23,6 +23,8 @@ export interface WorkContext {
   leaseSeconds: number;
   /** Messages of one mailbox that an index may hold. */
   mostMessages: number;
+  /** Mailboxes of one host that are measured at a time, by all workers: each takes a connection. */
+  measuredPerHost: number;
 }
 
 /** How a job that is being done stands among the others. */

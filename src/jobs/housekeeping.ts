@@ -10,6 +10,7 @@ import { overdueUpload } from '../store/archive/brought';
 import { dueBags } from '../store/archive/fixity';
 import { transaction } from '../store/database';
 import { tell } from '../store/events';
+import { forgetOperators } from '../store/host/operators';
 import { dueForScan, openScan } from '../store/index/scans';
 import { enqueue } from '../store/jobs';
 import { READ_AGAIN_DAYS } from './archive/check-bag';
@@ -20,6 +21,7 @@ export async function deleteExpired({ database }: Pick<WorkContext, 'database'>)
   await transaction(database, async (client) => {
     await forgetOverdueRequests(client);
     for (const account of await endOverdue(client)) await forgetCredential(client, account);
+    await forgetOperators(client);
   });
 }
 

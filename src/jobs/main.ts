@@ -6,11 +6,17 @@ import { submissionFrom } from '../mail/submission';
 import { Renderer, renderProgram } from '../render/renderer';
 import { Vault } from '../store/access/vault';
 import { openDatabase } from '../store/database';
-import { MAX_MESSAGES } from './limits';
+import { MAX_MESSAGES, PER_HOST } from './limits';
 import { Worker } from './worker';
 
 /** A worker as a process. Any number of them may run. */
-const { TAMSEL_DATABASE_URL, TAMSEL_KEY_FILE, TAMSEL_LEASE_SECONDS, TAMSEL_MAX_MESSAGES } = process.env;
+const {
+  TAMSEL_DATABASE_URL,
+  TAMSEL_KEY_FILE,
+  TAMSEL_LEASE_SECONDS,
+  TAMSEL_MAX_MESSAGES,
+  TAMSEL_MAX_MEASURED_PER_HOST,
+} = process.env;
 if (!TAMSEL_DATABASE_URL || !TAMSEL_KEY_FILE)
   throw new Error('The variables TAMSEL_DATABASE_URL and TAMSEL_KEY_FILE are missing.');
 
@@ -26,6 +32,7 @@ const worker = new Worker({
   worker: randomUUID(),
   leaseSeconds: Number(TAMSEL_LEASE_SECONDS || 6),
   mostMessages: Number(TAMSEL_MAX_MESSAGES || MAX_MESSAGES),
+  measuredPerHost: Number(TAMSEL_MAX_MEASURED_PER_HOST || PER_HOST),
 });
 
 for (const signal of ['SIGTERM', 'SIGINT'] as const) {

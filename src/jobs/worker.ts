@@ -4,6 +4,7 @@ import { excuseWorker, takeJob } from '../store/jobs';
 import { beat } from '../store/workers';
 import type { WorkContext } from './context';
 import { stepHabit } from './habit';
+import { Measuring } from './host/measuring';
 import {
   beginDueReadings,
   beginDueScan,
@@ -36,8 +37,11 @@ export class Worker {
   private stopped = false;
   private wakeUp: (() => void) | undefined;
   private readonly running = new Set<JobRunner>();
+  private readonly measuring: Measuring;
 
-  constructor(private readonly context: WorkContext) {}
+  constructor(private readonly context: WorkContext) {
+    this.measuring = new Measuring(context);
+  }
 
   async run(): Promise<void> {
     const { database } = this.context;
@@ -48,6 +52,8 @@ export class Worker {
     const heart = setInterval(beatNow, BEAT_MS);
     void this.repeat(HOUSEKEEPING_MS, () => this.keepHouse());
     void this.repeat(POLL_MS, () => this.doChores());
+    void this.repeat(POLL_MS, () => this.measuring.takeDue());
+    void this.repeat((this.context.leaseSeconds * 1000) / 3, () => this.measuring.keepLeases());
     while (!this.stopped) {
       try {
         if (!(await this.takeOne())) await this.rest();

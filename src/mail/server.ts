@@ -51,6 +51,8 @@ export interface FolderStatus {
   uidValidity: number;
   /** Null without CONDSTORE (RFC 7162). */
   modSeq: number | null;
+  /** Messages that nobody read, where that was asked for and the server told. */
+  unseen?: number;
 }
 
 /** The quota of the inbox's root (RFC 9208), in octets and messages; null where there is no such limit. */
@@ -171,8 +173,12 @@ export interface MailServer {
   open(serverName: string): Promise<OpenFolder>;
   /** The name of a folder on this server's wire, from one that people read, levels parted as the server parts them. */
   serverNameOf(name: string): string;
-  /** Figures of a folder that is not open; null where there is none of that name. */
-  status(serverName: string): Promise<FolderStatus | null>;
+  /**
+   * Figures of a folder that is not open; null where there is none of that name.
+   *
+   * @param withUnseen asks how many nobody read too, which some servers look for message by message.
+   */
+  status(serverName: string, withUnseen?: boolean): Promise<FolderStatus | null>;
   /** @param role marks the folder so where the server can (RFC 6154). */
   createFolder(serverName: string, role?: 'trash'): Promise<void>;
   /** All UIDs of the open folder, or those of a set that are still there. */

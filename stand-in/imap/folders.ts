@@ -80,7 +80,7 @@ function sendStatus(session: Session, folder: Folder, items: string[]): void {
   const figures = told.map((item) => {
     switch (item) {
       case 'MESSAGES':
-        return `MESSAGES ${folder.messages.length}`;
+        return `MESSAGES ${folder.count}`;
       case 'RECENT':
         return 'RECENT 0';
       case 'UIDNEXT':
@@ -88,7 +88,7 @@ function sendStatus(session: Session, folder: Folder, items: string[]): void {
       case 'UIDVALIDITY':
         return `UIDVALIDITY ${folder.uidValidity}`;
       case 'UNSEEN':
-        return `UNSEEN ${folder.messages.filter(({ flags }) => !flags.has('seen')).length}`;
+        return `UNSEEN ${folder.unseen}`;
       case 'DELETED':
         return `DELETED ${folder.messages.filter(({ flags }) => flags.has('deleted')).length}`;
       case 'SIZE':

@@ -18,17 +18,53 @@ export interface Placed {
   mirror?: Placed;
 }
 
-export interface Folder {
-  name: string;
-  use: string | undefined;
-  uidValidity: number;
-  uidNext: number;
-  /** Highest mod-sequence of any change in it, expunges included (RFC 7162). */
-  modSeq: number;
-  /** By rising UID. */
-  messages: Placed[];
+/** What is known of a folder before its messages are made. */
+export interface Outline {
+  messages: number;
   bytes: number;
-  readOnly: boolean;
+  unseen: number;
+  /** Makes them, by rising UID from 1. */
+  make(): Placed[];
+}
+
+/** A folder. One that has an outline makes its messages when somebody looks at them: a host has many that nobody opens. */
+export class Folder {
+  uidNext: number;
+  bytes: number;
+  readonly readOnly: boolean;
+  private placed: Placed[] | undefined;
+
+  /** @param modSeq highest mod-sequence of any change in it, expunges included (RFC 7162). */
+  constructor(
+    public name: string,
+    readonly use: string | undefined,
+    public uidValidity: number,
+    public modSeq: number,
+    private readonly outline?: Outline,
+  ) {
+    this.uidNext = (outline?.messages ?? 0) + 1;
+    this.bytes = outline?.bytes ?? 0;
+    this.readOnly = use === '\\All';
+  }
+
+  /** By rising UID. */
+  get messages(): Placed[] {
+    this.placed ??= this.outline?.make() ?? [];
+    return this.placed;
+  }
+
+  set messages(placed: Placed[]) {
+    this.placed = placed;
+  }
+
+  get count(): number {
+    return this.placed?.length ?? this.outline?.messages ?? 0;
+  }
+
+  get unseen(): number {
+    if (!this.placed && this.outline) return this.outline.unseen;
+    return this.messages.filter(({ flags }) => !flags.has('seen')).length;
+  }
 }
 
 /** Index of the first message with at least this UID. */

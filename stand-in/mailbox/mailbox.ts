@@ -1,7 +1,7 @@
 import { numbersOf, rangesOf } from '../../src/core/sets/ranges';
 import { type Item, rawItem } from '../message/item';
-import type { Scenario } from '../scenario/mailbox';
-import { type Folder, indexOfUid, type Placed } from './folder';
+import type { OutlinedMessage, Scenario, ScenarioFolder } from '../scenario/mailbox';
+import { Folder, indexOfUid, type Placed } from './folder';
 import type { Change, Journal } from './journal';
 
 /** What a message is added with. */
@@ -28,6 +28,8 @@ export class Mailbox {
   private modSeq = 1;
   private appended = 0;
   private readonly items = new Map<string, Item>();
+  /** Folders whose messages are made when somebody looks at them. */
+  private readonly outlined: Folder[] = [];
   private everyMessage: Folder | undefined;
   /** Figures of the past, for a quota that lags: [ms since the epoch, octets]. */
   private readonly history: [number, number][] = [];
@@ -41,8 +43,9 @@ export class Mailbox {
     withEveryMessage = false,
   ) {
     this.notMail = scenario.notMail;
-    const validity = FIRST_VALIDITY + 1_000 * scenario.messages.length;
-    for (const { name, use } of scenario.folders) this.makeFolder(name, validity, use);
+    const outlined = scenario.folders.reduce((sum, { outline }) => sum + (outline?.messages ?? 0), 0);
+    const validity = FIRST_VALIDITY + 1_000 * (scenario.messages.length + outlined);
+    for (const folder of scenario.folders) this.makeFolder(folder.name, validity, folder.use, folder.outline);
     if (withEveryMessage) this.everyMessage = this.makeFolder('Everything', validity, '\\All');
     const newest = scenario.messages.reduce((last, { received }) => Math.max(last, received), 0);
     for (const [index, message] of scenario.messages.entries()) {
@@ -98,7 +101,7 @@ export class Mailbox {
 
   messageCount(): number {
     let count = 0;
-    for (const folder of this.folders.values()) if (folder !== this.everyMessage) count += folder.messages.length;
+    for (const folder of this.folders.values()) if (folder !== this.everyMessage) count += folder.count;
     return count;
   }
 
@@ -255,6 +258,11 @@ export class Mailbox {
   /** The content of a message, by its name. */
   itemOf(ref: string): Item {
     let item = this.items.get(ref);
+    // Of an outline whose messages are not made yet.
+    if (!item && /^o\d+_/.test(ref)) {
+      void this.outlined[Number(ref.slice(1, ref.indexOf('_')))]?.messages;
+      item = this.items.get(ref);
+    }
     if (!item) {
       item = rawItem(this.journal.readAppended(ref));
       this.items.set(ref, item);
@@ -263,19 +271,29 @@ export class Mailbox {
     return item;
   }
 
-  private makeFolder(name: string, uidValidity: number, use: string | undefined): Folder {
-    const folder: Folder = {
-      name,
-      use,
-      uidValidity,
-      uidNext: 1,
-      modSeq: ++this.modSeq,
-      messages: [],
-      bytes: 0,
-      readOnly: use === '\\All',
-    };
+  private makeFolder(
+    name: string,
+    uidValidity: number,
+    use: string | undefined,
+    outline?: ScenarioFolder['outline'],
+  ): Folder {
+    const modSeq = ++this.modSeq;
+    const number = this.outlined.length;
+    const make = () => this.made(number, outline?.make() ?? [], modSeq);
+    const folder = new Folder(name, use, uidValidity, modSeq, outline && { ...outline, make });
+    if (outline) this.outlined.push(folder);
     this.folders.set(name, folder);
     return folder;
+  }
+
+  /** The messages of an outline, in their places. */
+  private made(outline: number, messages: readonly OutlinedMessage[], modSeq: number): Placed[] {
+    return messages.map(({ item, received, saved = received, seen }, index) => {
+      const ref = `o${outline}_${index}`;
+      this.items.set(ref, item);
+      const flags = new Set(seen ? ['seen'] : []);
+      return { uid: index + 1, ref, item, received, saved, flags, modSeq, gone: false };
+    });
   }
 
   private put(folder: Folder, uid: number, message: NewMessage): Placed {

@@ -16,8 +16,13 @@ let recent: { item: Item; entity: Entity } | undefined;
 
 /** An item whose octets come out of its entity, which is made when it is asked for. */
 export function generatedItem(make: () => Entity): Item {
+  return sizedItem(entitySize(make()), make);
+}
+
+/** An item whose size is known before anything of it is made. @param make gives an entity of exactly that size. */
+export function sizedItem(size: number, make: () => Entity): Item {
   const item: Item = {
-    size: entitySize(make()),
+    size,
     entity() {
       if (recent?.item !== item) recent = { item, entity: make() };
       return recent.entity;

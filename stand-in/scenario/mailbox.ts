@@ -27,6 +27,17 @@ export type ScenarioSize = 'full' | 'small';
 export interface ScenarioFolder {
   name: string;
   use?: '\\Sent' | '\\Drafts' | '\\Junk' | '\\Trash' | '\\Archive';
+  /** Its figures, where its messages are made when somebody looks at them. */
+  outline?: { messages: number; bytes: number; unseen: number; make(): OutlinedMessage[] };
+}
+
+/** A message of a folder that was only outlined. */
+export interface OutlinedMessage {
+  item: Item;
+  /** Seconds since the epoch; and when it came into this folder, where that was later. */
+  received: number;
+  saved?: number;
+  seen: boolean;
 }
 
 /** A message of the scenario, in the order of arrival. */

@@ -2,6 +2,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Route } from '../../src/api/route';
 import { ROUTES } from '../../src/api/routes';
+import { hostedMailboxes } from '../../stand-in/scenario/host';
 import { App, cleanUp, DAY, PASSWORD, ROOT, startStandIn, tinyScenario, USER, until } from '../harness';
 import { INTRODUCTION, PROBLEMS } from './words';
 
@@ -16,7 +17,9 @@ const told = new Set<string>();
 const FEW = 2;
 const LONG = 160;
 
-const host = await startStandIn({ scenario: tinyScenario() });
+const operator = { user: 'warden', password: 'keys and lists' };
+const hosted = hostedMailboxes(DAY, 'small').filter(({ user }) => /^(bees|plots)@/.test(user));
+const host = await startStandIn({ scenario: tinyScenario(), hosted, operators: [operator] });
 const app = await App.start();
 const access = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
 
@@ -96,6 +99,33 @@ section(
   'Three things need a sign-in or a confirmation within the last ten minutes: erasing an account, creating a token that may act, and purging more than `TAMSEL_MAX_UNCONFIRMED_PURGE` messages. Otherwise the answer is 403 `prove-again`, and `errors` says what is expected: `password` or `authorization`. Requests with a token need no confirmation.',
 );
 await call('proveIdentity', { body: { password: PASSWORD } });
+section(
+  'Operators of a host',
+  'An operator looks after the mailboxes of others at a mail host ([many mailboxes](mailboxes.md)). Quota and figures of folders are measured, and no mail is read. These calls need a session.',
+);
+const asOperator = { ...access, ...operator, mailbox: hosted[0]?.user };
+await call('signInAsOperator', { body: asOperator });
+app.keepCookies((await app.call('POST', '/operators', asOperator)).headers);
+app.keepCookies((await app.call('POST', '/session', access)).headers);
+await call('listOperators');
+await call('changeOperator', { body: { daily: false } });
+const sheet = `address,limit,note\n${hosted[0]?.user},2 GiB,the plots\n${hosted[1]?.user},5 sheds,`;
+await call('readMailboxList', { body: { sheet } });
+await call('addHostMailbox', { body: { user: hosted[0]?.user } });
+await until(async () => (await app.call('GET', '/operators/1/mailboxes')).body.measuring === 0);
+await call('listHostMailboxes', {
+  prose:
+    '`states` has everything that holds of a mailbox, the most urgent first. `share` is that of the fuller of its two limits. Figures by the `server` go before what is `stated` or `counted`.',
+});
+await call('changeHostMailbox', { path: { mailbox: 1 }, body: { target: 0.7, note: 'the plots' } });
+await call('measureHostMailboxes', { body: {} });
+await call('listMeasurements', { path: { mailbox: 1 } });
+words('downloadMailboxes', 'The answer is `text/csv`.');
+words('openHostMailbox', 'Body: `{reason}`, 3 to 500 characters. The answer is that of `signIn`, and sets the cookie.');
+await call('listHostActs');
+words('dropHostMailbox', 'The answer is 204.');
+words('leaveOperator', 'The answer is 204.');
+words('deleteOperator', 'The answer is 204.');
 section('Finding a server');
 await call('findServers', {
   body: { address: 'secretary@nowhere.example' },

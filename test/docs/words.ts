@@ -65,6 +65,9 @@ Errors are problem details (RFC 9457). \`type\` is one of these, below \`/proble
 | \`invalid\` | 422 | something in the body or the query is wrong |
 | \`criteria\` | 422 | the criteria can’t be read; \`at\` says where |
 | \`too-many-attempts\` | 429 | \`Retry-After\` says how long to wait |
+| \`mailbox-there\` | 409 | the operator looks after this mailbox already |
+| \`operator-locked\` | 409 | the mail server no longer accepts the operator’s password; sign in again as the operator |
+| \`too-many-mailboxes\` | 429 | more mailboxes than an operator may look after here |
 | \`too-many-streams\` \`too-many-accounts\` \`too-many-mails\` | 429 | over 20 streams of one session or token; more accounts than a session may have; over 20 mails today |
 | \`searching\` | 503 | the mail server is still searching, or words of the archive are still being read; \`Retry-After\` |
 | \`no-room-for-accounts\` | 503 | the instance has as many accounts as its operator allows |

@@ -70,7 +70,7 @@ test('Dovecot takes our SCRAM, and we its proof', async () => {
 
 test('a host’s operator looks after a mailbox that is not theirs: scanned, and their password kept sealed', async () => {
   const operator = { user: 'warden@saltmarshlane.example', password: 'keys and lists' };
-  const host = await startStandIn({ scenario: tinyScenario(), operator });
+  const host = await startStandIn({ scenario: tinyScenario(), operators: [operator] });
   for (const hide of [[], ['AUTH=SCRAM-SHA-256']]) {
     host.faults.hide = hide;
     assert.equal(await attempt(host.plainPort, USER, operator.password, operator.user), '');

@@ -38,7 +38,7 @@ test('after a lock a new credential ends every other session and token', async (
 
 test('who signs in is part of whose a mailbox is', async () => {
   const operator = { user: 'operator', password: 'greenhouse' };
-  const host = await startStandIn({ scenario: tinyScenario(), operator });
+  const host = await startStandIn({ scenario: tinyScenario(), operators: [operator] });
   const app = await App.start();
   const own = await app.signIn({ port: host.plainPort });
   app.forgetCookie();

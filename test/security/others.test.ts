@@ -8,7 +8,7 @@ const operator = { user: 'operator', password: 'greenhouse' };
 const asOperator = { password: operator.password, signInAs: operator.user };
 
 test('who opens a mailbox for its owner says why, and its owner reads it, whoever signed in first', async () => {
-  const host = await startStandIn({ scenario: tinyScenario(), operator });
+  const host = await startStandIn({ scenario: tinyScenario(), operators: [operator] });
   const app = await App.start();
   const at = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER };
   for (const reason of [undefined, '', ' a ', 'x'.repeat(501)]) {
@@ -57,7 +57,7 @@ test('who opens a mailbox for its owner says why, and its owner reads it, whoeve
 });
 
 test('that a mailbox was opened stays told when the operator erases their account of it', async () => {
-  const host = await startStandIn({ scenario: tinyScenario(), operator });
+  const host = await startStandIn({ scenario: tinyScenario(), operators: [operator] });
   const app = await App.start();
   const own = await app.signIn({ port: host.plainPort });
   const owner = app.cookie;

@@ -20,6 +20,10 @@ import * as level from './level';
 import * as lots from './lots';
 import * as mailAddress from './mail-address';
 import * as messages from './messages';
+import * as hostMailboxes from './operators/mailboxes';
+import * as openings from './operators/openings';
+import * as operators from './operators/session';
+import * as mailboxSheet from './operators/sheet';
 import * as plan from './plan';
 import * as echoes from './repeats/echoes';
 import * as repeatedFiles from './repeats/files';
@@ -55,6 +59,21 @@ export const ROUTES: Record<string, Route> = {
   endSession: session.endAnother,
   proveIdentity: session.proveIdentity,
   eraseAccount: session.erase,
+  signInAsOperator: operators.signInAsOperator,
+  listOperators: operators.listOperators,
+  changeOperator: operators.changeOperator,
+  leaveOperator: operators.leaveOperator,
+  deleteOperator: operators.deleteOperator,
+  listHostMailboxes: hostMailboxes.listHostMailboxes,
+  addHostMailbox: hostMailboxes.addHostMailbox,
+  changeHostMailbox: hostMailboxes.changeHostMailbox,
+  dropHostMailbox: hostMailboxes.dropHostMailbox,
+  measureHostMailboxes: hostMailboxes.measureHostMailboxes,
+  listMeasurements: hostMailboxes.listMeasurements,
+  readMailboxList: mailboxSheet.readMailboxList,
+  downloadMailboxes: mailboxSheet.downloadMailboxes,
+  openHostMailbox: openings.openHostMailbox,
+  listHostActs: openings.listHostActs,
   getSettings: settings.getSettings,
   changeSettings: settings.changeSettings,
   requestMailAddress: mailAddress.requestMailAddress,

@@ -4,7 +4,7 @@ import * as s from '../../contract/schemas';
 import type { Amount } from '../../core/level/level';
 import { withSubfolders } from '../../core/mailbox/folders';
 import { FATES, isOfFiles } from '../../core/plan/fates';
-import { csvLine } from '../../core/senders/csv-line';
+import { csvLine } from '../../core/sheets/line';
 import { begin, giveBagTo, trashProblem } from '../../jobs/run/begin';
 import { resume } from '../../jobs/run/resume';
 import type { Account } from '../../store/access/accounts';

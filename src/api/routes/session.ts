@@ -6,6 +6,7 @@ import { noteProof } from '../../store/access/proofs';
 import { endOtherSession, endSession, leaveAccount, sessionsOf } from '../../store/access/sessions';
 import { bagsOf } from '../../store/archive/bags';
 import { transaction } from '../../store/database';
+import { forgetOperators } from '../../store/host/operators';
 import { sessionCookie } from '../cookie';
 import type { Environment } from '../environment';
 import { conflict, invalid, noSession, notFound } from '../problem';
@@ -64,6 +65,7 @@ export const signOut = route({
     if (!session) throw noSession();
     await transaction(environment.database, async (client) => {
       for (const account of await endSession(client, session)) await forgetCredential(client, account);
+      await forgetOperators(client);
     });
     return new Response(null, { status: 204, headers: ended(environment) });
   },
@@ -82,7 +84,7 @@ export const leave = route({
   status: 204,
   async handle({ environment, account, identity }) {
     const session = identity?.sessionHash as Buffer;
-    const isLast = identity?.accounts.length === 1;
+    const isLast = identity?.accounts.length === 1 && identity.operators.length === 0;
     await transaction(environment.database, async (client) => {
       const orphans = isLast ? await endSession(client, session) : await leaveAccount(client, session, account.id);
       for (const orphan of orphans) await forgetCredential(client, orphan);

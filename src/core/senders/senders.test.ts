@@ -6,9 +6,10 @@ import { CATEGORIES } from '../categories/categories';
 import { criteriaToMask } from '../columns/mask';
 import { parseCriteria } from '../criteria/parse';
 import { FLAG_BITS } from '../mailbox/flags';
+import { escapeFormula } from '../sheets/cells';
 import { GROUPINGS, groupCriteria, groupRows, postingAddress, recipientsIn } from './grouping';
 import { bytesAMonth, figuresOf, GROUP_ORDERS, knowledgeOf, rankGroups } from './ranking';
-import { escapeFormula, readSheet, SHEET_COLUMNS, type SheetRow, writeSheet } from './sheet';
+import { readSheet, SHEET_COLUMNS, type SheetRow, writeSheet } from './sheet';
 import { parseVerdict, printVerdict, takenBy, type Verdict } from './verdict';
 
 test('every ranking is what adding up message by message gives, and its criteria mean the same messages', () => {

@@ -1,11 +1,10 @@
-import { parse } from 'csv-parse/sync';
-import { stringify } from 'csv-stringify/sync';
+import { readSheetLines } from '../sheets/read';
+import { writeSheetLines } from '../sheets/write';
 import { GROUPINGS, type GroupingKind } from './grouping';
 import { parseVerdict, printVerdict, type Verdict } from './verdict';
 
 /**
  * The decision sheet: the ranking as CSV (RFC 4180) with a column for decisions, to be filled in any spreadsheet program.
- * A byte order mark leads, without which some of them read UTF-8 as something else (common practice, no source).
  */
 
 export const SHEET_COLUMNS = [
@@ -24,23 +23,10 @@ export const SHEET_COLUMNS = [
 export type SheetRow = Record<(typeof SHEET_COLUMNS)[number], string>;
 
 export function writeSheet(rows: Iterable<SheetRow>): string {
-  const lines = [
+  return writeSheetLines([
     [...SHEET_COLUMNS],
-    ...Array.from(rows, (row) => SHEET_COLUMNS.map((column) => escapeFormula(row[column]))),
-  ];
-  return stringify(lines, { bom: true, record_delimiter: '\r\n' });
-}
-
-/** Cells that begin so are run as a formula, or were made harmless by a leading apostrophe. */
-const ACTIVE = /^['=+\-@\t\r\n\uff1d\uff0b\uff0d\uff20]/;
-
-/** Neutralises a formula with an apostrophe, and doubles one that is there, so that taking one away restores it. */
-export function escapeFormula(cell: string): string {
-  return ACTIVE.test(cell) ? `'${cell}` : cell;
-}
-
-function restored(cell: string): string {
-  return cell.startsWith("'") ? cell.slice(1) : cell;
+    ...Array.from(rows, (row) => SHEET_COLUMNS.map((column) => row[column])),
+  ]);
 }
 
 /** What is wrong or doubtful in a line of a sheet. */
@@ -74,38 +60,17 @@ export interface SheetIssue {
 }
 
 /**
- * Reads a sheet that came back. Commas, semicolons or tabs part the cells, whichever the first line uses; columns may
- * stand in any order, and others between them.
+ * Reads a sheet that came back.
  *
  * @returns the decisions that can be read, each with the line in which it begins, from 1; lines without one say nothing.
  */
 export function readSheet(text: string): { decisions: SheetDecision[]; issues: SheetIssue[] } {
   const issues: SheetIssue[] = [];
-  let records: { record: string[]; info: { lines: number } }[];
-  try {
-    records = parse(text, {
-      bom: true,
-      delimiter: delimiterOf(text),
-      relax_column_count: true,
-      skip_empty_lines: true,
-      info: true,
-    }) as unknown as typeof records;
-  } catch (error) {
-    const line = (error as { lines?: number }).lines ?? 1;
-    return { decisions: [], issues: [{ line, note: 'unreadable', cell: '' }] };
-  }
-  const [head, ...body] = records;
-  const places = new Map(head?.record.map((name, place) => [name.trim().toLowerCase(), place]));
-  const needed = ['by', 'key', 'decision'] as const;
-  const missing = needed.find((name) => !places.has(name));
-  if (missing) return { decisions: [], issues: [{ line: 1, note: 'not-a-sheet', cell: missing }] };
+  const read = readSheetLines(text, ['by', 'key', 'decision']);
+  if ('fault' in read) return { decisions: [], issues: [read.fault] };
   const decisions: SheetDecision[] = [];
   const seen = new Set<string>();
-  let line = (head?.info.lines ?? 1) + 1;
-  for (const { record, info } of body) {
-    const begins = line;
-    line = info.lines + 1;
-    const cell = (name: string) => restored((record[places.get(name) ?? -1] ?? '').trim());
+  for (const { line: begins, cell } of read.lines) {
     const decision = cell('decision');
     if (decision === '') continue;
     const note = (kind: SheetNote, what: string) => issues.push({ line: begins, note: kind, cell: what });
@@ -140,13 +105,6 @@ export function readSheet(text: string): { decisions: SheetDecision[]; issues: S
 
 function isGrouping(by: string): by is GroupingKind {
   return (GROUPINGS as readonly string[]).includes(by);
-}
-
-/** What parts the cells of the first line, quoted ones left out. */
-function delimiterOf(text: string): string {
-  const first = text.slice(0, text.search(/[\r\n]|$/)).replace(/"[^"]*"/g, '');
-  const counts = [',', ';', '\t'].map((delimiter) => first.split(delimiter).length);
-  return [',', ';', '\t'][counts.indexOf(Math.max(...counts))] as string;
 }
 
 /** Prints what was decided for the column of decisions. */

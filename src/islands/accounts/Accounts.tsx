@@ -14,16 +14,23 @@ import { AccountCard } from './AccountCard';
 /** Nothing tells this page of changes, since a browser keeps few streams open. */
 const AGAIN_MS = 10_000;
 
-export default function AccountsPage({ first }: { first: Pick<FirstFigures, 'accounts'> }) {
+export default function AccountsPage({
+  first,
+  looksAfter,
+}: {
+  first: Pick<FirstFigures, 'accounts'>;
+  /** Whether the session holds an operator of a host. */
+  looksAfter: boolean;
+}) {
   return (
     <ApiProvider first={first}>
-      <Accounts />
+      <Accounts looksAfter={looksAfter} />
     </ApiProvider>
   );
 }
 
 /** The mailboxes of the session side by side: how full each is, and what must go. */
-function Accounts() {
+function Accounts({ looksAfter }: { looksAfter: boolean }) {
   const session = useQuery({
     queryKey: ['session'],
     queryFn: () => call<{ accounts: AccountBrief[] }>('/session'),
@@ -53,6 +60,11 @@ function Accounts() {
           {text.accounts.sum(text.accounts.some(accounts.length, count(accounts.length)))} {needed(levels)}
         </p>
         <div className="ml-auto flex gap-2">
+          {looksAfter && (
+            <a href="/mailboxes" className="button">
+              {text.accounts.host}
+            </a>
+          )}
           <a href="/sign-in?another" className="button">
             {text.accounts.another}
           </a>

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import type { ActOfOther } from '../../contract/types';
+import { messagesOfAct, saidOfAct } from '../../ui/acts';
 import { useAccount, useFigures, useRuns } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { Heads } from '../../ui/Heads';
@@ -40,14 +41,14 @@ export function OthersActs() {
                 <td className="text-ink-2 whitespace-nowrap">{figures.dayAndTime(act.at)}</td>
                 <td className="max-w-56 wrap-anywhere">{act.by}</td>
                 <td className="wrap-anywhere">
-                  {said(act)}
+                  {saidOfAct(act)}
                   {!act.sound && (
                     <strong role="alert" className="block text-go">
                       {text.ledger.doubt.broken}
                     </strong>
                   )}
                 </td>
-                <td className="number">{amountOf(act)}</td>
+                <td className="number">{messagesOfAct(act)}</td>
               </tr>
             ))}
           </tbody>
@@ -55,18 +56,4 @@ export function OthersActs() {
       </div>
     </section>
   );
-}
-
-function said({ what, reason = '', action = '', label = '', run = 0 }: ActOfOther): string {
-  const { others, actions } = text.ledger;
-  if (what === 'opened') return others.opened(reason);
-  const named = actions[action as keyof typeof actions] ?? action;
-  if (what === 'asked') return others.asked(run, named, label);
-  if (what === 'ended') return others.ended(run, named, label);
-  return what === 'settled' ? others.settled(run) : others.bag[what](label);
-}
-
-function amountOf({ what, asked, done }: ActOfOther): string {
-  const amount = what === 'ended' ? done : asked;
-  return amount ? count(amount.messages) : '';
 }

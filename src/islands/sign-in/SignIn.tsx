@@ -80,6 +80,11 @@ export default function SignIn({ offered, again, another }: Wanted) {
           <Form known={known} going={going} problem={problem} onGo={go} divided={offered !== undefined && !again} />
         </fieldset>
       )}
+      {!isBack && (
+        <a href="/sign-in?operator" className="link self-start">
+          {text.signIn.operator.link}
+        </a>
+      )}
       {isBack && (
         <a href="/accounts" className="link self-start">
           {text.signIn.back}

@@ -84,15 +84,16 @@ export class FolderList {
     );
   }
 
-  private statusCommand(wire: string, take: Command['take']): Command {
-    const pieces = joined('STATUS ', astring(wire), ` (${this.figures})`);
+  private statusCommand(wire: string, take: Command['take'], also = ''): Command {
+    const pieces = joined('STATUS ', astring(wire), ` (${this.figures}${also})`);
     return { pieces, patience: this.patience.open, ...(take ? { take } : {}) };
   }
 
-  async status(serverName: string): Promise<FolderStatus | null> {
+  async status(serverName: string, withUnseen: boolean): Promise<FolderStatus | null> {
     const answer = new ListingAnswer();
+    const also = withUnseen ? ' UNSEEN' : '';
     try {
-      await this.channel.run(this.statusCommand(serverName, (response) => answer.take(response)));
+      await this.channel.run(this.statusCommand(serverName, (response) => answer.take(response), also));
     } catch (error) {
       ignoreRefusal(error);
       return null;

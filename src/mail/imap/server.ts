@@ -143,8 +143,8 @@ export class ImapServer implements MailServer {
     return this.folderList.all();
   }
 
-  status(serverName: string): Promise<FolderStatus | null> {
-    return this.folderList.status(serverName);
+  status(serverName: string, withUnseen = false): Promise<FolderStatus | null> {
+    return this.folderList.status(serverName, withUnseen);
   }
 
   quota(): Promise<Quota | null> {

@@ -23,6 +23,9 @@ export interface SessionBrief {
 
 /** Of a session `s`. */
 const LIVES = 's.expires_at > now() and s.seen_at > now() - make_interval(secs => s.idle_seconds)';
+/** Of a session `s`: it is signed in to no account, and holds no operator of a host. */
+const HOLDS_NOTHING = `not exists (select 1 from session_account sa where sa.token_hash = s.token_hash)
+  and not exists (select 1 from session_operator so where so.token_hash = s.token_hash)`;
 const MAX_AGENT_LENGTH = 300;
 
 export function hashToken(token: string): Buffer {
@@ -74,6 +77,10 @@ export async function renewSession(
     'insert into session_account (token_hash, account, proved_at) select $2, account, proved_at from session_account where token_hash = $1',
     [tokenHash, hashToken(token)],
   );
+  await db.query(
+    'insert into session_operator (token_hash, operator, proved_at) select $2, operator, proved_at from session_operator where token_hash = $1',
+    [tokenHash, hashToken(token)],
+  );
   await db.query('delete from session where token_hash = $1', [tokenHash]);
   await tellEnded(db);
   return token;
@@ -102,9 +109,7 @@ export async function addAccountToSession(
 /** Takes an account out of every session, and withdraws its tokens. */
 export async function signOutAll(db: Queryable, account: number): Promise<void> {
   await db.query('delete from session_account where account = $1', [account]);
-  await db.query(
-    'delete from session s where not exists (select 1 from session_account sa where sa.token_hash = s.token_hash)',
-  );
+  await db.query(`delete from session s where ${HOLDS_NOTHING}`);
   await db.query('update api_token set ends_at = now() where account = $1 and ends_at > now()', [account]);
   await tellEnded(db);
 }
@@ -120,6 +125,11 @@ export async function endSession(db: Queryable, tokenHash: Buffer): Promise<numb
     db,
     held.map(({ account }) => account),
   );
+}
+
+/** Ends a session that is signed in to nothing any more. */
+export async function endEmptySession(db: Queryable, tokenHash: Buffer): Promise<void> {
+  await db.query(`delete from session s where s.token_hash = $1 and ${HOLDS_NOTHING}`, [tokenHash]);
 }
 
 /** The living sessions that hold an account, the one that was used last first. */
@@ -140,10 +150,7 @@ export async function endOtherSession(db: Queryable, account: number, id: number
      where s.token_hash = sa.token_hash and sa.account = $1 and s.id = $2`,
     [account, id],
   );
-  await db.query(
-    'delete from session s where s.id = $1 and not exists (select 1 from session_account sa where sa.token_hash = s.token_hash)',
-    [id],
-  );
+  await db.query(`delete from session s where s.id = $1 and ${HOLDS_NOTHING}`, [id]);
   await tellEnded(db);
   return gone.rowCount === 1;
 }

@@ -61,10 +61,24 @@ export async function actsOfOthers(
      where e.account = $1 and e.kind in ('opened', 'by-other') order by e.seq desc limit $2`,
     [account, most],
   );
-  const acts = found.map((entry) => {
-    const said = bodyOf(entry) as Partial<ActOfOther>;
-    const sound = isWritten(vault, account, entry, entry.before ?? Buffer.alloc(0)) === true;
-    return { by: '', what: 'opened' as const, ...said, at: entry.at, sound };
-  });
+  const acts = found.map((entry) =>
+    actOf(entry, bodyOf(entry), isWritten(vault, account, entry, entry.before ?? Buffer.alloc(0)) === true),
+  );
   return { acts, total: found[0]?.total ?? 0 };
+}
+
+/** Fields of an entry that are told of an act. */
+const SHOWN = ['reason', 'action', 'label', 'state', 'asked', 'done'] as const;
+
+/** The act that an entry tells. @param body what the entry says. */
+export function actOf(
+  entry: Pick<LedgerEntry, 'at' | 'kind' | 'run'>,
+  body: Record<string, unknown>,
+  sound: boolean,
+): ActOfOther {
+  const said = body as Partial<ActOfOther>;
+  const shown = Object.fromEntries(SHOWN.flatMap((field) => (said[field] === undefined ? [] : [[field, said[field]]])));
+  const what = entry.kind === 'by-other' ? (said.what ?? 'asked') : entry.kind;
+  const run = entry.kind === 'by-other' ? said.run : entry.run;
+  return { at: entry.at, by: said.by ?? '', what, ...(run ? { run } : {}), ...shown, sound };
 }

@@ -60,5 +60,6 @@ export function readFolderStatus(cursor: Cursor): [wire: string, status: FolderS
     // 0 is a folder that keeps none (RFC 7162 §3.1.7).
     modSeq: told.get('HIGHESTMODSEQ') || null,
   };
-  return [wire, status];
+  const unseen = told.get('UNSEEN');
+  return [wire, unseen === undefined ? status : { ...status, unseen }];
 }

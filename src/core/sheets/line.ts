@@ -1,5 +1,5 @@
 import { stringify } from 'csv-stringify/sync';
-import { escapeFormula } from './sheet';
+import { escapeFormula } from './cells';
 
 /** A line of CSV (RFC 4180), without its end, in which no cell is run by a spreadsheet. */
 export function csvLine(cells: readonly unknown[]): string {
