@@ -18,7 +18,7 @@ export interface OfferedMailbox {
   user: string;
   password: string;
   /** Who looks after the mailboxes of its host. */
-  operator: { user: string; password: string };
+  operator?: { user: string; password: string };
 }
 
 /** What a web process works with; read from its environment variables, which docs/operating.md lists. */

@@ -86,7 +86,7 @@ function One({ onAdded }: { onAdded(): void }) {
 }
 
 /** Lines of a sheet that are shown; the others are counted. */
-const SHOWN = 200;
+const SHOWN = 50;
 
 function Many({ onAdded }: { onAdded(): void }) {
   const { adding } = text.host;
@@ -127,7 +127,7 @@ function Many({ onAdded }: { onAdded(): void }) {
               <p className="font-semibold text-go">
                 {adding.issues(reading.issues.length, count(reading.issues.length))}
               </p>
-              <ul className="max-h-40 overflow-y-auto">
+              <ul>
                 {reading.issues.slice(0, SHOWN).map(({ line, note, cell }) => (
                   <li key={`${line} ${note}`} className="wrap-anywhere">
                     {adding.line(line)} {adding.notes[note](cell)}
@@ -171,7 +171,7 @@ function Lines({ of: mailboxes }: { of: MailboxSheetReading['mailboxes'] }) {
   const { adding } = text.host;
   if (mailboxes.length === 0) return null;
   return (
-    <div className="max-h-56 overflow-auto">
+    <div className="overflow-x-auto">
       <table className="table">
         <tbody>
           {mailboxes.slice(0, SHOWN).map(({ line, user, host, bytes, messages, note, there, needsPassword }) => (

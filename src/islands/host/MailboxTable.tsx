@@ -40,11 +40,13 @@ export function MailboxTable({ data }: { data: HostMailboxes }) {
     <>
       <section className="card flex min-h-[260px] flex-1 flex-col max-tank:flex-none">
         <div className="mb-2 flex flex-wrap items-center gap-2">
-          <h2 className="mr-auto" role="status">
-            {rows.length === data.mailboxes.length
-              ? text.host.list[order]
-              : text.host.narrowed(count(rows.length), count(data.mailboxes.length))}
-            {marked.length > 0 && <span className="text-ink-2"> {text.host.marked(count(marked.length))}</span>}
+          <h2 className="mr-auto">
+            <span role="status">
+              {rows.length === data.mailboxes.length
+                ? text.host.list[order]
+                : text.host.narrowed(count(rows.length), count(data.mailboxes.length))}
+              {marked.length > 0 && <span className="text-ink-2"> {text.host.marked(count(marked.length))}</span>}
+            </span>
           </h2>
           <button
             type="button"

@@ -10,7 +10,7 @@ export default function OperatorSignIn({
   offered,
 }: {
   /** The demo's host, and who looks after it. */
-  offered: (Access & { operator: { user: string; password: string } }) | undefined;
+  offered: (Access & { operator?: { user: string; password: string } }) | undefined;
 }) {
   const [going, setGoing] = useState(false);
   const [problem, setProblem] = useState<Error>();
@@ -33,15 +33,15 @@ export default function OperatorSignIn({
         <h1 className="text-[19px]">{operator.title}</h1>
         <p className="mt-1 text-ink-2">{operator.intro}</p>
       </div>
-      {offered && (
+      {offered?.operator && (
         <section className="card">
           <button
             type="button"
             disabled={going || !hydrated}
             className="button button-chief w-full"
             onClick={() => {
-              const { host, port, security } = offered;
-              void go({ host, port, security, ...offered.operator });
+              const { host, port, security, operator: who } = offered;
+              if (who) void go({ host, port, security, ...who });
             }}
           >
             {going ? text.signIn.going : operator.demo}

@@ -1,0 +1,121 @@
+import assert from 'node:assert/strict';
+import { after, before, test } from 'node:test';
+import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
+import type { StandIn } from '../../stand-in/host';
+import { hostedMailboxes, OPERATOR } from '../../stand-in/scenario/host';
+import { App, cleanUp, DAY, startStandIn, tinyScenario, until } from '../harness';
+import { accessible, find, goTo, openPage, press, shows, text } from './page';
+
+let host: StandIn;
+let driver: WebDriver;
+let app: App;
+
+before(async () => {
+  host = await startStandIn({
+    scenario: tinyScenario(),
+    hosted: hostedMailboxes(DAY, 'small'),
+    hostedMessageLimit: 12_500,
+    operators: [OPERATOR],
+  });
+  app = await App.start({ authority: host.authority });
+  driver = await openPage(app);
+});
+after(cleanUp);
+
+/** Types into a field in place of what is there. */
+async function type(css: string, value: string): Promise<void> {
+  const field = await find(css);
+  await field.clear();
+  await field.sendKeys(value);
+}
+
+const rows = async () => (await driver.findElements(By.css('[role=grid] [role=row][aria-selected]'))).length;
+
+test('the operator’s whole path: signed in, a sheet checked and added, measured, narrowed, a mailbox opened with a reason, and all of it told', async () => {
+  await goTo('/sign-in');
+  await (
+    await driver.wait(browserUntil.elementLocated(By.linkText('Do you look after other people’s mailboxes?')), 20_000)
+  ).click();
+  await find('#mailbox');
+  await accessible('where an operator signs in');
+  await type('#host', 'localhost');
+  await type('#port', `${host.tlsPort}`);
+  await type('#user', OPERATOR.user);
+  await type('#password', 'not this one');
+  await press('Sign in');
+  await shows(/refused the user name or the password/);
+  await type('#password', OPERATOR.password);
+  await press('Sign in');
+  await shows(/No mailboxes yet/);
+  await accessible('a host without mailboxes');
+
+  // A line that is wrong keeps the whole sheet out, and is told by its number.
+  const users = hostedMailboxes(DAY, 'small').map(({ user }) => user);
+  const sheet = (limit: string) =>
+    ['address,limit,note', ...users.map((user, index) => `${user},${index === 1 ? limit : ''},`)].join('\n');
+  await press('Add mailboxes');
+  await type('[role=dialog] textarea', sheet('five sheds'));
+  await press('Check the sheet');
+  await shows(/1 line is wrong. Nothing was added.\s+Line 3: “five sheds” is not a limit/);
+  await type('[role=dialog] textarea', sheet('5 GiB'));
+  await press('Check the sheet');
+  await shows(/39 mailboxes are new, 0 are there already/);
+  await accessible('a sheet that was checked');
+  await press('Add 39 mailboxes');
+  await shows(/39 in 2 domains/);
+  await until(async () => /Measure all again/.test(await text('main')), 60);
+  await shows(/39 mailboxes, 2 domains\s+2\.\d\d GiB of/);
+  await shows(/saltmarshlane\.example\s+20/);
+  await accessible('the mailboxes of a host');
+
+  // The fullest first; then those that could not be signed in to; then by words.
+  assert.match(await text('[role=grid]'), /plots@saltmarshlane\.example\s+100 %[\s\S]*nothing comes in/);
+  await (await find('main select')).sendKeys('not signed in');
+  await shows(/1 of 39 mailboxes/);
+  assert.match(await text('[role=grid]'), /hut@marshnet\.example/);
+  assert.match(await driver.getCurrentUrl(), /state=not-signed-in/);
+  await goTo('/mailboxes?q=marsh+bees');
+  await until(async () => (await rows()) === 1);
+
+  // What is known of a mailbox, and what a person adds to it.
+  await press('bees@saltmarshlane.example');
+  await shows(/In use[\s\S]*says the server[\s\S]*Measured/, '[role=dialog]');
+  await type('[name=target]', '20');
+  await type('[name=note]', 'the bee keepers');
+  await press('Save');
+  await shows(/Saved\./, '[role=dialog]');
+  await accessible('one mailbox of a host');
+  const open = await find('[role=dialog] form input');
+  await open.sendKeys('They can’t find the swarm list');
+  await press('Open it');
+  await find('.tank-legend');
+  await shows(/bees@saltmarshlane\.example/);
+  await goTo('/ledger');
+  await shows(/Opened by postmaster@saltmarshlane\.example for its owner[\s\S]*“They can’t find the swarm list”/);
+  await accessible('the ledger of a mailbox that was opened');
+
+  await goTo('/mailboxes?view=acts');
+  await shows(/bees@saltmarshlane\.example\s+Opened the mailbox: “They can’t find the swarm list”/);
+  await accessible('what an operator did');
+  await goTo('/mailboxes');
+  await shows(/above target/);
+  assert.equal(
+    (await app.database.query('select 1 from account where sign_in_as <> $1', [''])).rowCount,
+    1,
+    'one mailbox was opened, and no other',
+  );
+});
+
+test('measuring again shows how far it is, and a host that is away is told at its mailboxes', async () => {
+  await goTo('/mailboxes?by=state&down=0');
+  host.faults.latencyMs = 120;
+  await press('Measure all again');
+  await shows(/Measuring: \d+ to go/);
+  await shows(/Measure all again/);
+  host.faults.latencyMs = 0;
+  host.faults.refuseSignIn = true;
+  await press('Measure all again');
+  await shows(/no longer accepts your password/);
+  await accessible('an operator who is locked');
+  host.faults.refuseSignIn = false;
+});
