@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
 import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
-import { hostedMailboxes, OPERATOR } from '../../stand-in/scenario/host';
+import { type HostedMailbox, hostedMailboxes, OPERATOR } from '../../stand-in/scenario/host';
 import { App, cleanUp, DAY, startStandIn, tinyScenario, until } from '../harness';
 import { accessible, find, goTo, openPage, press, shows, text } from './page';
 
@@ -118,4 +118,32 @@ test('measuring again shows how far it is, and a host that is away is told at it
   await shows(/no longer accepts your password/);
   await accessible('an operator who is locked');
   host.faults.refuseSignIn = false;
+});
+
+test('a mailbox that is full by number is told in messages wherever others are told in octets, and one decision empties it', async () => {
+  const catching = hostedMailboxes(DAY, 'small').find(({ user }) =>
+    user.startsWith('everything-else'),
+  ) as HostedMailbox;
+  await goTo('/sign-in?another');
+  await type('#host', 'localhost');
+  await type('#port', `${host.tlsPort}`);
+  await type('#user', catching.user);
+  await type('#password', catching.password);
+  await press('Sign in');
+  await find('.tank-legend');
+  const { rows: found } = await app.database.query('select id from account where user_name = $1 and sign_in_as = $2', [
+    catching.user,
+    '',
+  ]);
+  await goTo(`/level?mailbox=${found[0].id}`);
+  await until(async () => /Scanned/.test(await text()), 60);
+  await shows(/12,494 of 12,500\s+messages[\s\S]*2,494 messages must go/, '.tank-head');
+  await shows(/100 % full by number/);
+  await accessible('the level of a mailbox that is full by number');
+  await goTo(`/suggestions?mailbox=${found[0].id}`);
+  await shows(/Another 2,4\d\d messages must go[\s\S]*All in Junk[\s\S]*12,307 messages/);
+  await press('Take');
+  await shows(/once the trash is purged, 9,\d{3} messages below the target/, '.strip');
+  await goTo(`/review?mailbox=${found[0].id}`);
+  await shows(/12,307 messages[\s\S]*After/);
 });

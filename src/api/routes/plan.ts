@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import { KEEP_FILES } from '../../core/guards/guards';
-import { missingAfter } from '../../core/level/level';
+import { missingAfter } from '../../core/level/gauge';
 import { freeFolders } from '../../core/mailbox/folders';
 import { bitsOfRanges, hasBit } from '../../core/plan/bits';
 import type { LeftOut } from '../../core/plan/dismissals';

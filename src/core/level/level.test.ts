@@ -3,7 +3,8 @@ import { test } from 'node:test';
 import fc from 'fast-check';
 import type { Columns } from '../columns/columns';
 import { largestCurve } from './curve';
-import { level, missingAfter, targetBytes } from './level';
+import { type GaugedLevel, gaugeOf, missingAfter, missingNow } from './gauge';
+import { level, type Target, targetBytes } from './level';
 import { sizeBands, yearMatrix } from './matrix';
 import { reach } from './ways';
 
@@ -25,17 +26,94 @@ test('the level parts what is used, and never below nothing', () => {
   assert.equal(level({ ...parts, used: 100 }).after, 0);
 });
 
+const LEVEL: GaugedLevel = {
+  ...{ used: 1_000, limit: 1_000, target: { share: 0.8 }, targetBytes: 800 },
+  ...{
+    mail: { messages: 30, bytes: 800 },
+    trash: { messages: 10, bytes: 100 },
+    trashGuarded: { messages: 1, bytes: 5 },
+  },
+  ...{ after: 900, afterMessages: 30, other: 100 },
+};
+
+test('a share holds for both limits: the fuller one is shown, and the other where that one is down to it', () => {
+  assert.equal(gaugeOf(LEVEL).of, 'bytes', 'no limit of messages');
+  const byNumber = {
+    ...LEVEL,
+    used: 310,
+    after: 310,
+    targetBytes: 800,
+    messageLimit: 100,
+    messagesUsed: 99,
+    afterMessages: 99,
+  };
+  assert.deepEqual(gaugeOf(byNumber), {
+    of: 'messages',
+    used: 99,
+    limit: 100,
+    target: 80,
+    after: 99,
+    mail: 30,
+    trash: 10,
+    trashGuarded: 1,
+    other: 59,
+  });
+  assert.deepEqual(missingNow(byNumber), { messages: 19 });
+  assert.deepEqual(missingAfter({ ...byNumber, afterMessages: 70 }), { messages: 0 });
+  // Both are above: once the plan has brought the number down, the octets are what is missing.
+  const both = { ...LEVEL, messageLimit: 100, messagesUsed: 101, afterMessages: 101 };
+  assert.equal(gaugeOf(both).of, 'messages');
+  assert.deepEqual(missingAfter({ ...both, afterMessages: 60 }), { bytes: 100 });
+  assert.equal(
+    gaugeOf({ ...byNumber, target: { bytes: 5 }, targetBytes: 5 }).of,
+    'bytes',
+    'who says octets means octets',
+  );
+  assert.equal(gaugeOf({ ...byNumber, limit: null, targetBytes: null }).of, 'messages', 'the only limit there is');
+});
+
+test('nothing is missing only where every limit that the target is of is kept', () => {
+  const amount = fc.nat(1_000);
+  fc.assert(
+    fc.property(
+      amount,
+      amount,
+      amount,
+      amount,
+      fc.option(amount),
+      fc.option(amount),
+      fc.integer({ min: 1, max: 100 }),
+      (used, after, messages, left, limit, most, percent) => {
+        const target: Target = { share: percent / 100 };
+        const so = { ...LEVEL, used, after, limit, target, targetBytes: targetBytes(target, limit) };
+        const told = {
+          ...so,
+          messagesUsed: messages,
+          afterMessages: left,
+          ...(most === null ? {} : { messageLimit: most }),
+        };
+        const keeps = (amount: number, of: number | null) => of === null || amount <= Math.floor((percent / 100) * of);
+        const missing = missingAfter(told);
+        if (limit === null && most === null) return assert.equal(missing, null);
+        const isNothing = missing !== null && Object.values(missing)[0] === 0;
+        assert.equal(isNothing, keeps(after, limit) && keeps(left, most));
+      },
+    ),
+  );
+});
+
 test('a target is octets, a share of a known limit, or messages; what is missing counts down to nothing', () => {
   assert.equal(targetBytes({ bytes: 7 }, null), 7);
   assert.equal(targetBytes({ share: 0.8 }, 1_001), 800, 'whole octets, and never more than the share');
   assert.equal(targetBytes({ share: 0.8 }, null), null);
   assert.equal(targetBytes({ messages: 5 }, 1_000), null);
-  const at = { after: 900, afterMessages: 12 };
-  assert.deepEqual(missingAfter({ target: { messages: 10 }, targetBytes: null, ...at }), { messages: 2 });
-  assert.deepEqual(missingAfter({ target: { messages: 12 }, targetBytes: null, ...at }), { messages: 0 });
-  assert.deepEqual(missingAfter({ target: { share: 0.8 }, targetBytes: 800, ...at }), { bytes: 100 });
-  assert.deepEqual(missingAfter({ target: { share: 0.8 }, targetBytes: 901, ...at }), { bytes: 0 });
-  assert.equal(missingAfter({ target: { share: 0.8 }, targetBytes: null, ...at }), null);
+  const at = { ...LEVEL, after: 900, afterMessages: 12 };
+  assert.deepEqual(missingAfter({ ...at, target: { messages: 10 }, targetBytes: null }), { messages: 2 });
+  assert.deepEqual(missingAfter({ ...at, target: { messages: 12 }, targetBytes: null }), { messages: 0 });
+  assert.deepEqual(missingAfter({ ...at, target: { share: 0.8 }, targetBytes: 800 }), { bytes: 100 });
+  assert.deepEqual(missingAfter({ ...at, target: { share: 0.8 }, targetBytes: 901 }), { bytes: 0 });
+  assert.equal(missingAfter({ ...at, target: { share: 0.8 }, targetBytes: null }), null);
+  assert.deepEqual(missingNow({ ...at, target: { messages: 10 }, targetBytes: null }), { messages: 30 });
 });
 
 test('a way takes just enough, and with it what is as large as the last one', () => {

@@ -45,17 +45,3 @@ export function targetBytes(target: Target, limit: number | null): number | null
   if ('share' in target) return limit === null ? null : Math.floor(target.share * limit);
   return null;
 }
-
-/** Octets or messages. */
-export type Missing = { bytes: number } | { messages: number };
-
-/** What must still go once the plan is run and the trash purged; null where no target is known. */
-export function missingAfter(level: {
-  target: Target;
-  targetBytes: number | null;
-  after: number;
-  afterMessages: number;
-}): Missing | null {
-  if ('messages' in level.target) return { messages: Math.max(0, level.afterMessages - level.target.messages) };
-  return level.targetBytes === null ? null : { bytes: Math.max(0, level.after - level.targetBytes) };
-}

@@ -1,4 +1,4 @@
-/** What somebody with an empty plan does next. Amounts are octets. */
+/** What somebody with an empty plan does next. Amounts are all octets, or all messages. */
 export type NextStep =
   /** Nothing is known yet of what fills the mailbox. */
   | { kind: 'wait' }
@@ -16,9 +16,9 @@ export type NextStep =
 /**
  * The next step.
  *
- * @param used octets that count, those of the trash among them.
- * @param target octets that may be used; null where no limit is known, or it is not one of octets.
- * @param purgeable octets in the trash that no guard keeps.
+ * @param used what counts, the trash with it.
+ * @param target what may be used; null where no limit is known.
+ * @param purgeable what lies in the trash and no guard keeps.
  * @param reading what a first scan reads: sizes and senders, or the rest; null where it is through.
  */
 export function nextStep(state: {

@@ -1,5 +1,6 @@
 import type { Columns } from '../columns/columns';
-import type { Amount, Missing } from '../level/level';
+import type { Missing } from '../level/gauge';
+import type { Amount } from '../level/level';
 import { type People, rowEvidence } from '../senders/people';
 import { type Bits, emptyBits, hasBit, setBit } from './bits';
 import { type Candidate, candidatesOf } from './candidates';

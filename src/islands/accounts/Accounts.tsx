@@ -1,10 +1,10 @@
 import { useQueries, useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import type { AccountBrief, FirstFigures, Level } from '../../contract/types';
+import { missingNow } from '../../core/level/gauge';
 import { ApiProblem, call } from '../../ui/api/call';
 import { ApiProvider } from '../../ui/api/client';
 import { signOut } from '../../ui/api/signOut';
-import { mustGo } from '../../ui/level/need';
 import { Mark } from '../../ui/Mark';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
@@ -90,10 +90,19 @@ function Accounts({ looksAfter }: { looksAfter: boolean }) {
 /** What must go in all; nothing is said before every level is known. */
 function needed(levels: readonly (Level | undefined)[]): string {
   if (levels.some((level) => level === undefined)) return '';
-  const needs = levels.map((level) => mustGo(level as Level)).filter((need) => need !== null && 'bytes' in need);
-  const short = needs.filter(({ bytes }) => bytes > 0);
-  const bytes = short.reduce((sum, need) => sum + need.bytes, 0);
-  if (short.length > 0)
-    return text.accounts.mustGo(octets(bytes, 'binary'), text.accounts.some(short.length, count(short.length)));
+  const needs = levels.map((level) => missingNow(level as Level)).filter((need) => need !== null);
+  const sum = { bytes: 0, messages: 0 };
+  let short = 0;
+  for (const need of needs) {
+    const { bytes = 0, messages = 0 } = { ...need } as { bytes?: number; messages?: number };
+    sum.bytes += bytes;
+    sum.messages += messages;
+    if (bytes + messages > 0) short++;
+  }
+  const what = [
+    ...(sum.bytes > 0 ? [octets(sum.bytes, 'binary')] : []),
+    ...(sum.messages > 0 ? [text.messages(sum.messages, count(sum.messages))] : []),
+  ];
+  if (short > 0) return text.accounts.mustGo(what.join(', '), text.accounts.some(short, count(short)));
   return needs.length === levels.length ? text.accounts.none : '';
 }

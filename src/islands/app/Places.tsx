@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useState } from 'react';
 import type { FileAmount, Forecast } from '../../contract/types';
+import { type Gauge, gaugeOf, type Measure } from '../../core/level/gauge';
 import { useAccount, useChange, useFigures, useLevel, useRuns, useScan } from '../../ui/api/account';
 import { useArchive } from '../../ui/api/archive';
 import { call } from '../../ui/api/call';
@@ -16,7 +17,7 @@ import { SettingsSheet } from '../settings/Settings';
 /** The places in the order of the work, each with its own figure; at the right whose mailbox it is and how fresh. */
 export function Places({ path }: { path: string }) {
   const { base, account } = useAccount();
-  const { octets } = useFigures();
+  const { octets, amount } = useFigures();
   const level = useLevel().data;
   const runs = useRuns().data?.runs ?? [];
   const senders = useQuery({
@@ -33,15 +34,7 @@ export function Places({ path }: { path: string }) {
   const copies = useProvenCopies().data;
   const won = runs.filter(({ action }) => action === 'purge').reduce((sum, { done }) => sum + done.bytes, 0);
   const figures: [string, string, string][] = [
-    [
-      '/level',
-      text.places.level,
-      level
-        ? level.limit === null
-          ? text.places.noLimit(octets(level.used))
-          : text.places.full(percent(level.used / level.limit))
-        : '',
-    ],
+    ['/level', text.places.level, level ? fullness(gaugeOf(level), amount) : ''],
     ['/sift', text.places.sift, level ? text.messages(level.mail.messages, count(level.mail.messages)) : ''],
     [
       '/senders',
@@ -74,6 +67,11 @@ export function Places({ path }: { path: string }) {
       <AccountCorner />
     </header>
   );
+}
+
+function fullness({ of, used, limit }: Gauge, amount: (of: Measure, number: number) => string): string {
+  if (!limit) return text.places.noLimit(amount(of, used));
+  return of === 'bytes' ? text.places.full(percent(used / limit)) : text.places.fullByNumber(percent(used / limit));
 }
 
 function untilFull(forecast: Forecast | undefined): string {

@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { Level as LevelData, Settings } from '../../contract/types';
+import { gaugeOf } from '../../core/level/gauge';
 import { OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../../ui/api/account';
 import { useArchive } from '../../ui/api/archive';
@@ -172,9 +173,10 @@ function TargetFigure({ level }: { level: LevelData }) {
     (changed) => ({ target: changed }),
     ['level', 'settings'],
   );
+  const gauge = gaugeOf(level);
   const usedMessages = level.messagesUsed ?? level.mail.messages + level.trash.messages;
   const shown = {
-    share: Math.round(((level.targetBytes ?? 0) / (level.limit || 1)) * 100),
+    share: Math.round('share' in target ? target.share * 100 : ((gauge.target ?? 0) / (gauge.limit || 1)) * 100),
     bytes: Number(((level.targetBytes ?? level.used) / OCTETS_IN[unit]).toFixed(2)),
     messages: 'messages' in target ? target.messages : usedMessages,
   }[kind];
@@ -218,7 +220,7 @@ function TargetFigure({ level }: { level: LevelData }) {
         </select>
       </span>
       <p className="note">
-        {level.limit !== null && kind === 'share' && `${percent(level.used / level.limit)} → `}
+        {gauge.limit !== null && kind === 'share' && `${percent(gauge.used / gauge.limit)} → `}
         {text.level.targetNote}
       </p>
       <Thresholds thresholds={settings.thresholds} />

@@ -1,6 +1,6 @@
 import type { Level } from '../../contract/types';
+import { missingNow } from '../../core/level/gauge';
 import { useFigures } from '../../ui/api/account';
-import { mustGo } from '../../ui/level/need';
 import { Link } from '../../ui/route';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
@@ -9,7 +9,7 @@ import type { Measured, Way } from '../../workers/protocol';
 /** What it would take to reach the target, each way alone, side by side. */
 export function Ways({ level, measured }: { level: Level; measured: Measured }) {
   const { octets, day } = useFigures();
-  const need = mustGo(level);
+  const need = missingNow(level);
   if (!need || measured.ways.length === 0) return null;
   const needed = 'bytes' in need ? octets(need.bytes) : text.messages(need.messages, count(need.messages));
   const reached = 'bytes' in need ? need.bytes === 0 : need.messages === 0;

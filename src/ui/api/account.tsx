@@ -13,7 +13,9 @@ import type {
   SearchState,
   Settings,
 } from '../../contract/types';
+import type { Measure } from '../../core/level/gauge';
 import type { UnitSystem } from '../../core/units';
+import { text } from '../text';
 import * as format from '../text/format';
 import { call } from './call';
 import { subscribe } from './events';
@@ -195,6 +197,9 @@ export function useFigures() {
   return {
     units: units as UnitSystem,
     octets: (number: number) => format.octets(number, units),
+    /** An amount in words, in its measure. */
+    amount: (of: Measure, number: number) =>
+      of === 'bytes' ? format.octets(number, units) : text.messages(number, format.count(number)),
     day: (instant: string) => format.day(instant, timeZone),
     month: (instant: string) => format.month(instant, timeZone),
     time: (instant: string) => format.time(instant, timeZone),

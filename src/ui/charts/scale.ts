@@ -9,6 +9,14 @@ export function octetScale(full: number, system: UnitSystem): { unit: OctetUnit;
   return { unit, marks };
 }
 
+/** A scale of messages in round steps, about five of them. */
+export function countScale(full: number): number[] {
+  const step = Math.max(1, roundStep(full));
+  const marks: number[] = [];
+  for (let mark = 0; mark <= full * 1.001; mark += step) marks.push(mark);
+  return marks;
+}
+
 function roundStep(units: number): number {
   const rough = units / 5;
   const power = 10 ** Math.floor(Math.log10(rough));

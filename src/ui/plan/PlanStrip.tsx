@@ -1,3 +1,5 @@
+import { gaugeOf } from '../../core/level/gauge';
+import { isOfFiles } from '../../core/plan/fates';
 import { useFigures, useLevel, useLots } from '../api/account';
 import { Link } from '../route';
 import { styled } from '../styled';
@@ -9,18 +11,21 @@ import { NextStep } from './NextStep';
 export function PlanStrip() {
   const lots = useLots();
   const level = useLevel();
-  const { octets } = useFigures();
+  const { octets, amount } = useFigures();
   if (!lots.data || !level.data) return <section aria-label={text.strip.label} className="strip" />;
   const { lots: plan, total, guarded } = lots.data;
-  const { used, trash, trashGuarded, after, targetBytes } = level.data;
-  const purged = trash.bytes - trashGuarded.bytes;
+  const { of, used, trash, trashGuarded, after, target } = gaugeOf(level.data);
+  const purged = trash - trashGuarded;
   const goesBesidesTrash = used - after - purged;
-  const needed = targetBytes === null ? null : Math.max(0, used - purged - targetBytes);
+  const needed = target === null ? null : Math.max(0, used - purged - target);
   const full = Math.max((needed ?? 0) * 1.5, goesBesidesTrash * 1.1, 1);
-  const width = (bytes: number) => `${(bytes / full) * 100}%`;
+  const width = (amount: number) => `${(amount / full) * 100}%`;
   // The trash is taken as purged, so its lot is no part of the gauge.
-  const outsideTrash = plan.filter(({ suggestion }) => suggestion !== 'trash');
-  const margin = targetBytes === null ? null : targetBytes - after;
+  const outsideTrash = plan.filter(
+    // Files that are taken out leave as many messages as there were.
+    ({ suggestion, fate }) => suggestion !== 'trash' && (of === 'bytes' || !isOfFiles(fate)),
+  );
+  const margin = target === null ? null : target - after;
   return (
     <section aria-label={text.strip.label} className="strip">
       <div className="min-w-0 flex-1">
@@ -30,7 +35,7 @@ export function PlanStrip() {
               <span
                 key={id}
                 className="truncate border-r border-sheet bg-water px-1.5 py-px text-[11px] leading-4 font-semibold text-sheet"
-                ref={styled({ width: width(adds.bytes) })}
+                ref={styled({ width: width(adds[of]) })}
               >
                 {label}
               </span>
@@ -56,8 +61,8 @@ export function PlanStrip() {
               {margin === null
                 ? text.strip.noTarget
                 : margin >= 0
-                  ? text.strip.below(octets(margin))
-                  : text.strip.short(octets(-margin))}
+                  ? text.strip.below(amount(of, margin))
+                  : text.strip.short(amount(of, -margin))}
               {guarded.messages > 0 && (
                 <>
                   {' '}

@@ -1,12 +1,12 @@
 import { type KeyboardEvent, type PointerEvent, type ReactNode, useRef, useState } from 'react';
 import type { Level, Target } from '../../contract/types';
-import { fittingUnit, OCTETS_IN } from '../../core/units';
+import { type Gauge, gaugeOf } from '../../core/level/gauge';
+import { fittingUnit, OCTETS_IN, type UnitSystem } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../api/account';
-import { octetScale } from '../charts/scale';
-import { mustGo } from '../level/need';
+import { countScale, octetScale } from '../charts/scale';
 import { styled } from '../styled';
 import { text } from '../text';
-import { count, octetsIn, percent } from '../text/format';
+import { count, octetsIn, percent, shortCount } from '../text/format';
 import { type Segments, segmentsOf } from './segments';
 
 /** The level as a vessel, at the edge of every view: how full, what must go, how far the plan comes. */
@@ -22,34 +22,36 @@ export function Tank({ mark }: { mark: ReactNode }) {
 
 /** What the tank of the account around it shows. */
 export function Filling({ level }: { level: Level }) {
-  const { octets, units, time } = useFigures();
-  const segments = segmentsOf(level);
+  const { amount, units, time } = useFigures();
+  const gauge = gaugeOf(level);
+  const { of, used, limit, target } = gauge;
+  const segments = segmentsOf(gauge);
   const unit = fittingUnit(segments.full, units);
-  const share = level.limit ? level.used / level.limit : null;
-  const need = mustGo(level);
-  const amount = need && ('bytes' in need ? need.bytes : need.messages);
+  const short = (number: number) => (of === 'bytes' ? octetsIn(number, unit) : count(number));
+  const share = limit ? used / limit : null;
+  const isTold = of === 'bytes' ? level.usedBy === 'server' : level.messagesUsed !== undefined;
   return (
     <>
       <div className="tank-head">
-        <p className="text-[24px] leading-7 font-semibold">{share === null ? octets(level.used) : percent(share)}</p>
+        <p className="text-[24px] leading-7 font-semibold">{share === null ? amount(of, used) : percent(share)}</p>
         <p className="note">
-          {level.limit === null ? '' : `${text.tank.ofLimit(octetsIn(level.used, unit), octets(level.limit))}, `}
-          {level.usedBy === 'server' ? text.tank.serverSays(time(level.at)) : text.tank.weCounted}
+          {limit === null ? '' : `${text.tank.ofLimit(short(used), amount(of, limit))}, `}
+          {isTold ? text.tank.serverSays(time(level.at)) : text.tank.weCounted}
         </p>
         <p className="mt-1 font-semibold">
-          {need === null || amount === null
+          {target === null
             ? text.tank.noTarget
-            : amount > 0
-              ? text.tank.mustGo('bytes' in need ? octets(amount) : text.messages(amount, count(amount)))
+            : used > target
+              ? text.tank.mustGo(amount(of, used - target))
               : text.tank.reached}
         </p>
       </div>
-      <Vessel level={level} segments={segments} />
+      <Vessel gauge={gauge} planned={level.plan.messages > 0} segments={segments} />
       <dl className="tank-legend">
-        <Legend swatch="bg-water" name={text.tank.kept} value={octetsIn(segments.kept, unit)} />
-        <Legend swatch="hatch" name={text.tank.plan} value={octetsIn(segments.plan, unit)} />
-        <Legend swatch="bg-silt" name={text.tank.trash} value={octetsIn(segments.trash, unit)} />
-        <Legend swatch="bg-stone" name={text.tank.other} value={octetsIn(segments.other, unit)} />
+        <Legend swatch="bg-water" name={text.tank.kept} value={short(segments.kept)} />
+        <Legend swatch="hatch" name={text.tank.plan} value={short(segments.plan)} />
+        <Legend swatch="bg-silt" name={text.tank.trash} value={short(segments.trash)} />
+        <Legend swatch="bg-stone" name={text.tank.other} value={short(segments.other)} />
       </dl>
     </>
   );
@@ -68,13 +70,20 @@ function Legend({ swatch, name, value }: { swatch: string; name: string; value: 
 /** The host's own lines, where the user stated them. */
 const THRESHOLDS = ['warning', 'sending', 'receiving'] as const;
 
-function Vessel({ level, segments }: { level: Level; segments: Segments }) {
+/** The marks of the scale, each at its amount. */
+function marksOf({ of }: Gauge, full: number, units: UnitSystem): { at: number; name: string }[] {
+  if (of === 'messages') return countScale(full).map((at) => ({ at, name: shortCount(at) }));
+  const { unit, marks } = octetScale(full, units);
+  return marks.map((mark) => ({ at: mark * OCTETS_IN[unit], name: `${+mark.toFixed(2)}` }));
+}
+
+function Vessel({ gauge, planned, segments }: { gauge: Gauge; planned: boolean; segments: Segments }) {
   const { units } = useFigures();
   const { settings } = useAccount();
+  const { of, limit, target, after } = gauge;
   const { full } = segments;
-  const { unit, marks } = octetScale(full, units);
-  const at = (octets: number) => `${(Math.max(0, octets) / full) * 100}%`;
-  const share = (octets: number) => percent(octets / (level.limit ?? full));
+  const at = (amount: number) => `${(Math.max(0, amount) / full) * 100}%`;
+  const share = (amount: number) => percent(amount / (limit ?? full));
   let base = 0;
   const parts = (
     [
@@ -90,14 +99,9 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
   });
   return (
     <div className="vessel">
-      {marks.map((mark) => (
-        <span
-          key={mark}
-          aria-hidden="true"
-          className="vessel-mark"
-          ref={styled({ '--at': at(mark * OCTETS_IN[unit]) })}
-        >
-          {+mark.toFixed(2)}
+      {marksOf(gauge, full, units).map(({ at: mark, name }) => (
+        <span key={mark} aria-hidden="true" className="vessel-mark" ref={styled({ '--at': at(mark) })}>
+          {name}
         </span>
       ))}
       <div className="vessel-body" aria-hidden="true">
@@ -111,15 +115,16 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
           ) : null,
         )}
       </div>
-      {level.plan.messages > 0 && (
+      {planned && (
         <div
-          className={`vessel-line vessel-after sinks ${level.targetBytes !== null && level.after >= level.targetBytes ? 'vessel-after-high' : ''}`}
-          ref={styled({ '--at': at(level.after) })}
+          className={`vessel-line vessel-after sinks ${target !== null && after >= target ? 'vessel-after-high' : ''}`}
+          ref={styled({ '--at': at(after) })}
         >
-          <span>{text.tank.after(share(level.after))}</span>
+          <span>{text.tank.after(share(after))}</span>
         </div>
       )}
-      {level.limit !== null &&
+      {limit !== null &&
+        of === 'bytes' &&
         THRESHOLDS.flatMap((name) => {
           const line = settings.thresholds[name];
           if (line === undefined) return [];
@@ -131,32 +136,32 @@ function Vessel({ level, segments }: { level: Level; segments: Segments }) {
               aria-label={said}
               title={said}
               className="vessel-threshold"
-              ref={styled({ '--at': at(line * (level.limit ?? 0)) })}
+              ref={styled({ '--at': at(line * limit) })}
             />,
           ];
         })}
-      {level.limit !== null && level.targetBytes !== null && (
-        <TargetLine limit={level.limit} full={full} targetBytes={level.targetBytes} low={isCrowded(level, full)} />
+      {limit !== null && target !== null && (
+        <TargetLine limit={limit} full={full} target={target} low={planned && isCrowded(gauge, full)} />
       )}
     </div>
   );
 }
 
 /** Whether the line after the plan lies so close above the target that its label would cover the other. */
-function isCrowded({ plan, after, targetBytes }: Level, full: number): boolean {
-  return plan.messages > 0 && targetBytes !== null && after >= targetBytes && after - targetBytes < 0.035 * full;
+function isCrowded({ after, target }: Gauge, full: number): boolean {
+  return target !== null && after >= target && after - target < 0.035 * full;
 }
 
 /** The target: a line to drag, or to move with the arrow keys by one percent. */
 function TargetLine({
   limit,
   full,
-  targetBytes,
+  target,
   low,
 }: {
   limit: number;
   full: number;
-  targetBytes: number;
+  target: number;
   /** Whether its label stands below the line, since another stands right above. */
   low: boolean;
 }) {
@@ -166,10 +171,13 @@ function TargetLine({
   const save = useChange<Target>(
     () => '/settings',
     'PATCH',
-    (target) => ({ target }),
+    (changed) => ({ target: changed }),
     ['level', 'settings'],
   );
-  const share = dragged ?? targetBytes / limit;
+  /** A target in messages stays one. */
+  const targetAt = (part: number): Target =>
+    'messages' in settings.target ? { messages: Math.round(part * limit) } : { share: part };
+  const share = dragged ?? target / limit;
   const shareAt = (event: PointerEvent) => {
     const box = line.current?.parentElement?.getBoundingClientRect();
     if (!box) return share;
@@ -184,11 +192,11 @@ function TargetLine({
     if (step === undefined) return;
     event.preventDefault();
     const now = 'share' in settings.target ? settings.target.share : share;
-    save.mutate({ share: Math.round(Math.min(1, Math.max(0.01, now + step)) * 100) / 100 });
+    save.mutate(targetAt(Math.round(Math.min(1, Math.max(0.01, now + step)) * 100) / 100));
   };
   const release = () => {
     if (dragged === null) return;
-    save.mutate({ share: dragged }, { onSettled: () => setDragged(null) });
+    save.mutate(targetAt(dragged), { onSettled: () => setDragged(null) });
   };
   return (
     <div

@@ -1,6 +1,6 @@
-import type { Level } from '../../contract/types';
+import type { Gauge } from '../../core/level/gauge';
 
-/** The level cut into what lies upon what, from the bottom, in octets. */
+/** The level cut into what lies upon what, from the bottom, in the measure of its gauge. */
 export interface Segments {
   other: number;
   kept: number;
@@ -14,14 +14,7 @@ export interface Segments {
  * What can go lies on top: not mail, then mail kept, then trash, then the plan. What of the plan lies in the trash
  * already is drawn as trash, so that the upper edge of what is kept is the level after plan and purge.
  */
-export function segmentsOf(level: Level): Segments {
-  const goes = level.used - level.after;
-  const plan = Math.max(0, goes - (level.trash.bytes - level.trashGuarded.bytes));
-  return {
-    other: level.other,
-    kept: Math.max(0, level.mail.bytes - plan),
-    trash: level.trash.bytes,
-    plan,
-    full: Math.max(level.limit ?? 0, level.used, 1),
-  };
+export function segmentsOf({ used, limit, after, mail, trash, trashGuarded, other }: Gauge): Segments {
+  const plan = Math.max(0, used - after - (trash - trashGuarded));
+  return { other, kept: Math.max(0, mail - plan), trash, plan, full: Math.max(limit ?? 0, used, 1) };
 }

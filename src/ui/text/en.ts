@@ -34,6 +34,7 @@ export const en = {
     fullIn: (time: string) => `full in ${time}`,
     notSoon: 'not full soon',
     full: (share: string) => `${share} full`,
+    fullByNumber: (share: string) => `${share} full by number`,
     noLimit: (used: string) => `${used} used`,
     addresses: (count: number, shown: string) => (count === 1 ? '1 address' : `${shown} addresses`),
     trashFigure: (count: string, bytes: string) => `${count} · ${bytes}`,
@@ -1149,6 +1150,7 @@ export const en = {
     } satisfies Record<string, (subject: string, years: string) => string>,
     older: (years: number) => (years === 0 ? '' : years === 1 ? 'older than a year' : `older than ${years} years`),
     chart: 'Space freed by number of decisions',
+    chartMessages: 'Messages that go, by number of decisions',
     chartNote: 'the line is the target; the diamond is a good place to stop',
     dismissed: (count: number, shown: string) =>
       count === 1 ? '1 suggestion dismissed.' : `${shown} suggestions dismissed.`,

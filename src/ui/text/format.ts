@@ -8,6 +8,13 @@ export function count(number: number): string {
   return whole.format(number);
 }
 
+const compact = new Intl.NumberFormat(LOCALE, { notation: 'compact', maximumFractionDigits: 1 });
+
+/** A number as short as it can be: `250K`. */
+export function shortCount(number: number): string {
+  return compact.format(number);
+}
+
 const DECIMALS: Record<OctetUnit, number> = { B: 0, kB: 0, KiB: 0, MB: 1, MiB: 1, GB: 2, GiB: 2 };
 const formats = new Map<number, Intl.NumberFormat>();
 

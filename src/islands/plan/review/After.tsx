@@ -1,20 +1,27 @@
 import type { Level } from '../../../contract/types';
-import { useAccount } from '../../../ui/api/account';
+import { gaugeOf } from '../../../core/level/gauge';
+import { useAccount, useFigures } from '../../../ui/api/account';
 import { segmentsOf } from '../../../ui/tank/segments';
 import { text } from '../../../ui/text';
 import { percent } from '../../../ui/text/format';
 
 /** The level now, after the move, and after the purge: the same figures as the tank. */
 export function After({ level }: { level: Level }) {
-  const { other, kept, trash, plan, full } = segmentsOf(level);
-  const share = (bytes: number) => (level.limit === null ? '' : percent(bytes / level.limit));
+  const { amount } = useFigures();
+  const gauge = gaugeOf(level);
+  const { of, limit, used, after } = gauge;
+  const { other, kept, trash, plan, full } = segmentsOf(gauge);
+  const share = (part: number) => (limit === null ? amount(of, part) : percent(part / limit));
   const { thresholds } = useAccount().settings;
-  const told = (['warning', 'sending', 'receiving'] as const).filter((name) => thresholds[name] !== undefined);
-  const target = level.targetBytes === null ? undefined : level.targetBytes / full;
+  // The host's own lines are of octets.
+  const told = (['warning', 'sending', 'receiving'] as const).filter(
+    (name) => of === 'bytes' && thresholds[name] !== undefined,
+  );
+  const target = gauge.target === null ? undefined : gauge.target / full;
   const rows: { name: string; figure: string; parts: [string, number][] }[] = [
     {
       name: text.review.now,
-      figure: share(level.used),
+      figure: share(used),
       parts: [
         ['bg-stone', other],
         ['bg-water', kept],
@@ -24,7 +31,7 @@ export function After({ level }: { level: Level }) {
     },
     {
       name: text.review.afterMove,
-      figure: share(level.used),
+      figure: share(used),
       parts: [
         ['bg-stone', other],
         ['bg-water', kept],
@@ -33,7 +40,7 @@ export function After({ level }: { level: Level }) {
     },
     {
       name: text.review.afterPurge,
-      figure: share(level.after),
+      figure: share(after),
       parts: [
         ['bg-stone', other],
         ['bg-water', kept],
@@ -44,9 +51,7 @@ export function After({ level }: { level: Level }) {
     <section className="card grid content-start gap-3">
       <div className="flex items-baseline justify-between">
         <h2>{text.review.will}</h2>
-        {level.limit !== null && level.targetBytes !== null && (
-          <p className="note">{text.review.target(percent(level.targetBytes / level.limit))}</p>
-        )}
+        {gauge.target !== null && <p className="note">{text.review.target(share(gauge.target))}</p>}
       </div>
       {rows.map(({ name, figure, parts }) => (
         <div key={name}>
@@ -55,15 +60,15 @@ export function After({ level }: { level: Level }) {
             <strong>{figure}</strong>
           </p>
           <div aria-hidden="true" className="relative flex h-4 border border-line bg-paper">
-            {parts.map(([paint, bytes]) => (
-              <span key={paint} className={`h-full ${paint}`} style={{ width: `${(bytes / full) * 100}%` }} />
+            {parts.map(([paint, part]) => (
+              <span key={paint} className={`h-full ${paint}`} style={{ width: `${(part / full) * 100}%` }} />
             ))}
-            {level.limit !== null &&
+            {limit !== null &&
               told.map((threshold) => (
                 <span
                   key={threshold}
                   className="absolute inset-y-0 w-px bg-ink-2"
-                  style={{ left: `${(((thresholds[threshold] as number) * (level.limit as number)) / full) * 100}%` }}
+                  style={{ left: `${(((thresholds[threshold] as number) * limit) / full) * 100}%` }}
                 />
               ))}
             {target !== undefined && (

@@ -1,5 +1,6 @@
 import type { ReactNode } from 'react';
 import type { Lot } from '../../../contract/types';
+import type { Measure } from '../../../core/level/gauge';
 import { isOfFiles } from '../../../core/plan/fates';
 import { OF_THE_PLAN, useChange, useFigures } from '../../../ui/api/account';
 import { Bar } from '../../../ui/Bar';
@@ -13,21 +14,24 @@ import { LotParts } from './LotParts';
 export function LotRow({
   lot,
   most,
+  of,
   place,
   last,
   open,
   onOpen,
 }: {
   lot: Lot;
-  /** The octets of the lot that adds most. */
+  /** What the lot adds that adds most. */
   most: number;
+  /** What the level is told in. */
+  of: Measure;
   /** Among those of its fate, from 0, and the last of these. */
   place: number;
   last: number;
   open: boolean;
   onOpen(open: boolean): void;
 }) {
-  const { octets } = useFigures();
+  const { octets, amount } = useFigures();
   const drop = useChange<void>(
     () => `/lots/${lot.id}`,
     'DELETE',
@@ -72,10 +76,10 @@ export function LotRow({
         <td className="minor font-mono text-[12px] text-ink-2 wrap-anywhere">{criteria}</td>
         <td className="number">{count(lot.messages)}</td>
         <td className="number minor">{octets(lot.bytes)}</td>
-        <td className="number minor">{octets(lot.only.bytes)}</td>
-        <td className="number">{octets(lot.adds.bytes)}</td>
+        <td className="number minor">{amount(of, lot.only[of])}</td>
+        <td className="number">{amount(of, lot.adds[of])}</td>
         <td className="minor">
-          <Bar share={lot.adds.bytes / most} kind="hatch" />
+          <Bar share={lot.adds[of] / most} kind="hatch" />
         </td>
         <td className="number minor" title={octets(lot.guarded.bytes)}>
           {lot.guarded.messages > 0 ? count(lot.guarded.messages) : '–'}

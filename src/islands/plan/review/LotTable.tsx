@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import type { Amount, Lot } from '../../../contract/types';
+import type { Measure } from '../../../core/level/gauge';
 import { useFigures } from '../../../ui/api/account';
 import { Heads } from '../../../ui/Heads';
 import { text } from '../../../ui/text';
@@ -7,7 +8,7 @@ import { count } from '../../../ui/text/format';
 import { LotRow } from './LotRow';
 
 /** The lots in the order in which they count, each to be opened. */
-export function LotTable({ lots, total }: { lots: Lot[]; total: Amount }) {
+export function LotTable({ lots, total, of }: { lots: Lot[]; total: Amount; of: Measure }) {
   const { octets } = useFigures();
   const [opened, setOpened] = useState<number>();
   const sum = lots.reduce(
@@ -16,7 +17,7 @@ export function LotTable({ lots, total }: { lots: Lot[]; total: Amount }) {
   );
   const overlap = { messages: sum.messages - total.messages, bytes: sum.bytes - total.bytes };
   const vanished = lots.reduce((so, lot) => so + lot.vanished, 0);
-  const most = Math.max(1, ...lots.map(({ adds }) => adds.bytes));
+  const most = Math.max(1, ...lots.map(({ adds }) => adds[of]));
   return (
     <section className="card">
       <div className="mb-1 flex flex-wrap items-baseline justify-between gap-2">
@@ -55,6 +56,7 @@ export function LotTable({ lots, total }: { lots: Lot[]; total: Amount }) {
                 key={lot.id}
                 lot={lot}
                 most={most}
+                of={of}
                 place={lots.slice(0, index).filter(({ fate }) => fate === lot.fate).length}
                 last={lots.filter(({ fate }) => fate === lot.fate).length - 1}
                 open={opened === lot.id}

@@ -1,3 +1,4 @@
+import { gaugeOf } from '../../../core/level/gauge';
 import { useLevel, useLots } from '../../../ui/api/account';
 import { Failed, Loading } from '../../../ui/State';
 import { text } from '../../../ui/text';
@@ -24,7 +25,7 @@ export default function Review() {
         </section>
       ) : (
         <>
-          <LotTable lots={plan} total={total} />
+          <LotTable lots={plan} total={total} of={gaugeOf(level.data).of} />
           <div className="grid gap-[14px] lg:grid-cols-[minmax(0,1fr)_380px]">
             <div className="grid min-w-0 content-start gap-[14px]">
               <CarryOut lots={plan} />

@@ -1,4 +1,5 @@
 import type { Lot } from '../../../contract/types';
+import type { Measure } from '../../../core/level/gauge';
 import type { Suggestion } from '../../../core/plan/suggestions';
 import { OF_THE_PLAN, useChange, useFigures } from '../../../ui/api/account';
 import { Bar } from '../../../ui/Bar';
@@ -17,19 +18,22 @@ function nameOfSuggestion({ kind, subject, years }: Suggestion): string {
 export function Decision({
   suggestion,
   place,
+  of,
   most,
   beyond,
   reaches,
 }: {
   suggestion: Suggestion;
   place: number;
-  /** The octets of the one that wins most. */
+  /** What is missing: octets or messages. */
+  of: Measure;
+  /** What the one wins that wins most. */
   most: number;
   /** Whether it comes after the place where to stop. */
   beyond: boolean;
   reaches: boolean;
 }) {
-  const { octets } = useFigures();
+  const { octets, amount } = useFigures();
   const name = nameOfSuggestion(suggestion);
   const take = useChange<void, Lot>(
     () => '/lots',
@@ -57,7 +61,8 @@ export function Decision({
             {name}
           </Link>
           <span className="note block">
-            {text.messages(adds.messages, count(adds.messages))} · {text.suggestions.from(senders, count(senders))} ·{' '}
+            {of === 'bytes' ? text.messages(adds.messages, count(adds.messages)) : octets(adds.bytes)} ·{' '}
+            {text.suggestions.from(senders, count(senders))} ·{' '}
             {suggestion.fate === 'strip'
               ? text.suggestions.textStays(suggestion.files, count(suggestion.files))
               : text.suggestions.evidence(evidence)}
@@ -65,9 +70,9 @@ export function Decision({
             {reaches && ` · ${text.tank.reached}`}
           </span>
         </span>
-        <span className="text-right whitespace-nowrap">{octets(adds.bytes)}</span>
+        <span className="text-right whitespace-nowrap">{amount(of, adds[of])}</span>
         <span className="minor">
-          <Bar share={adds.bytes / most} kind="hatch" />
+          <Bar share={adds[of] / most} kind="hatch" />
         </span>
         <span className="flex gap-1.5">
           <button

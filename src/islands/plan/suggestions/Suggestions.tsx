@@ -1,5 +1,5 @@
 import type { Amount, Level, Lot } from '../../../contract/types';
-import { missingAfter } from '../../../core/level/level';
+import { missingAfter } from '../../../core/level/gauge';
 import { freeFolders } from '../../../core/mailbox/folders';
 import { LITTLE } from '../../../core/plan/suggestions';
 import { OF_THE_PLAN, useChange, useFigures, useLevel, useLots, usePlan } from '../../../ui/api/account';
@@ -19,6 +19,7 @@ export default function Suggestions() {
   const plan = usePlan();
   const lots = useLots();
   const missing = level.data ? missingAfter(level.data) : null;
+  const of = missing && 'messages' in missing ? 'messages' : 'bytes';
   const { data, error, ask } = useAsked(
     'suggest',
     level.data && plan.data
@@ -64,7 +65,8 @@ export default function Suggestions() {
                     key={suggestion.key}
                     suggestion={suggestion}
                     place={index + 1}
-                    most={Math.max(...data.suggestions.map(({ adds }) => adds.bytes))}
+                    of={of}
+                    most={Math.max(...data.suggestions.map(({ adds }) => adds[of]))}
                     beyond={index >= data.stop.after}
                     reaches={data.reach === index + 1}
                   />

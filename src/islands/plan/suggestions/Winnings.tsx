@@ -1,6 +1,6 @@
 import { Chart, LinearScale, LineController, LineElement, PointElement } from 'chart.js';
 import { useEffect, useRef } from 'react';
-import type { Missing } from '../../../core/level/level';
+import type { Missing } from '../../../core/level/gauge';
 import type { Suggestions } from '../../../core/plan/suggestions';
 import { fittingUnit, OCTETS_IN } from '../../../core/units';
 import { useFigures } from '../../../ui/api/account';
@@ -86,15 +86,16 @@ export function Winnings({
     return () => chart.destroy();
   }, [drawn]);
   const shown = (amount: number) => (byMessages ? text.messages(amount, count(amount)) : octets(amount));
+  const title = byMessages ? text.suggestions.chartMessages : text.suggestions.chart;
   const summary =
     need !== null && reach === null
       ? text.suggestions.short(shown(need - total))
       : `${text.suggestions.decisions(suggestions.length, count(suggestions.length))}: ${shown(total)}`;
   return (
     <section className="card min-w-0 content-start">
-      <h2>{text.suggestions.chart}</h2>
+      <h2>{title}</h2>
       <div className="h-[240px]">
-        <canvas ref={canvas} role="img" aria-label={`${text.suggestions.chart}. ${summary}`} />
+        <canvas ref={canvas} role="img" aria-label={`${title}. ${summary}`} />
       </div>
       <p className="note">
         {summary}
