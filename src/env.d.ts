@@ -5,5 +5,7 @@ declare namespace App {
   interface Locals {
     /** Who asks; for limits. */
     clientAddress: string;
+    /** Whether no proxy says that it passes the request on. */
+    isDirect: boolean;
   }
 }

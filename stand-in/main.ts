@@ -10,6 +10,7 @@ import { Journal } from './mailbox/journal';
 import { PassingTime } from './passing-time';
 import { hostedMailboxes, messageLimitOf, OPERATOR, pastOf, pastOfScenario } from './scenario/host';
 import { type ScenarioSize, scenario } from './scenario/mailbox';
+import { withWarnings } from './scenario/warnings';
 import { Submission } from './submission';
 
 /** Runs the stand-in as a process of its own. Says `ready` on standard output, with its ports, when it listens. */
@@ -56,7 +57,7 @@ const authorization = await AuthorizationServer.start(new Map([[user, password]]
 });
 const { key, certificate: cert } = await certificates(directory);
 const leaving = await LeavingServer.start({ key, cert }, Number(values['leaving-port']));
-const told = scenario(day, size, leaving.port);
+const told = withWarnings(scenario(day, size, leaving.port));
 const host = await StandIn.start({
   scenario: told,
   user,

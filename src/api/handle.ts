@@ -23,7 +23,7 @@ const compiled: Compiled[] = Object.values(ROUTES).map((route) => {
 let document: string | undefined;
 
 /** Answers a request to the API. Every failure becomes a problem. */
-export async function handleApi(request: Request, clientAddress: string): Promise<Response> {
+export async function handleApi(request: Request, clientAddress: string, isDirect: boolean): Promise<Response> {
   const { pathname } = new URL(request.url);
   const environment = theEnvironment();
   let route: Route | undefined;
@@ -36,7 +36,7 @@ export async function handleApi(request: Request, clientAddress: string): Promis
     const found = find(request.method, pathname);
     const { parameters } = found;
     route = found.route;
-    identity = await identityOf(request, environment);
+    identity = route.anonymous ? undefined : await identityOf(request, environment);
     if (identity && !identity.sessionHash) admitScript(route, identity);
     const account = accountFor(route, parameters, identity);
     const operator = operatorFor(route, parameters, identity);
@@ -48,6 +48,7 @@ export async function handleApi(request: Request, clientAddress: string): Promis
       environment,
       request,
       clientAddress,
+      isDirect,
       identity,
       parameters,
       account,

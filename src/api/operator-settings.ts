@@ -11,6 +11,8 @@ export interface OperatorSettings {
   limits: Limits;
   /** Where the instance is reached from outside, if that differs: `https://mail-room.example`. */
   origin: URL | undefined;
+  /** With which whoever is elsewhere may see the metrics. */
+  metricsToken: string | undefined;
   /** Whether a submission server takes mail about work that has ended. */
   canMail: boolean;
 }
@@ -37,6 +39,7 @@ export function operatorSettingsFrom(variables: NodeJS.ProcessEnv): OperatorSett
     },
     limits: limitsFrom(number),
     origin: originIn(variables.TAMSEL_ORIGIN),
+    metricsToken: metricsTokenIn(variables.TAMSEL_METRICS_TOKEN),
     canMail: submissionFrom(variables) !== undefined,
   };
 }
@@ -47,6 +50,13 @@ function originIn(text: string | undefined): URL | undefined {
   if (!url || !['http:', 'https:'].includes(url.protocol) || url.pathname !== '/' || url.search || url.username)
     throw new Error('The variable TAMSEL_ORIGIN must be an address such as https://mail-room.example.');
   return url;
+}
+
+function metricsTokenIn(text: string | undefined): string | undefined {
+  if (!text) return undefined;
+  if (!/^[\w.~+/=-]{16,200}$/.test(text))
+    throw new Error('The variable TAMSEL_METRICS_TOKEN must have 16 to 200 letters, digits or .~+/=-_ signs.');
+  return text;
 }
 
 function wholeNumber(variables: NodeJS.ProcessEnv, name: string, usual: number): number {

@@ -10,6 +10,8 @@ export interface RequestContext {
   request: Request;
   /** Of the peer; for limits. */
   clientAddress: string;
+  /** Whether no proxy says that it passes the request on. */
+  isDirect: boolean;
   /** Who asks, where somebody known does. */
   identity: Identity | undefined;
 }
@@ -22,6 +24,8 @@ export interface Route {
   summary: string;
   /** Whether it is a person's alone, and no script's. */
   session?: boolean;
+  /** Whether it looks at a token by itself, which is none of an account's. */
+  anonymous?: boolean;
   query?: GenericSchema;
   body?: GenericSchema;
   /** Whether its body is octets, which the handler reads itself. */
@@ -72,6 +76,7 @@ export function route<
   path: string;
   summary: string;
   session?: boolean;
+  anonymous?: boolean;
   query?: Q;
   body?: B;
   large?: boolean;

@@ -14,6 +14,7 @@ import { RHYTHM_UNITS } from '../core/rhythm/rhythm';
 import { GROUPINGS } from '../core/senders/grouping';
 import { SHEET_NOTES } from '../core/senders/sheet';
 import { STANDING_FATES } from '../core/standing/terms';
+import { WARNING_SIGNS } from '../core/warnings/judge';
 
 /** The shapes of the API, for those who give them and those who take them. Sizes are octets, times RFC 3339 in UTC. */
 
@@ -87,6 +88,29 @@ export const ActOfOther = v.object({
   done: v.optional(v.object({ messages: v.number(), bytes: v.number() })),
   /** Whether the entry is what was written. */
   sound: v.boolean(),
+});
+
+/** A message that says that the mailbox is full, and whether it comes from the host. */
+export const FullWarning = v.object({
+  id: v.number(),
+  subject: v.string(),
+  from: v.object({ name: v.string(), address: v.string() }),
+  received: v.string(),
+  folder: v.string(),
+  /** Null: not looked at yet. */
+  judged: v.nullable(
+    v.object({
+      verdict: v.picklist(['genuine', 'not-genuine', 'unclear']),
+      signs: v.array(v.picklist(WARNING_SIGNS)),
+      /** Of the author. */
+      domain: v.string(),
+      /** Hosts to which its links lead, but for the own ones. */
+      foreign: v.array(v.string()),
+      /** Shares of the limit: what it says, and what the server said then. */
+      said: v.nullable(v.number()),
+      was: v.nullable(v.number()),
+    }),
+  ),
 });
 
 export const SignedIn = v.object({ account: v.pick(AccountBrief, ['id', 'user', 'host']) });

@@ -8,6 +8,7 @@ export type Target = InferOutput<typeof s.Target>;
 export type Settings = InferOutput<typeof s.Settings>;
 export type AccountBrief = InferOutput<typeof s.AccountBrief>;
 export type ActOfOther = InferOutput<typeof s.ActOfOther>;
+export type FullWarning = InferOutput<typeof s.FullWarning>;
 export type SignedIn = InferOutput<typeof s.SignedIn>;
 export type Level = InferOutput<typeof s.Level>;
 export type Forecast = InferOutput<typeof s.Forecast>;

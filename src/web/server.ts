@@ -46,7 +46,8 @@ export function webServer(
       response.setHeader('allow', [...METHODS].join(', '));
       return refuse(response, 405, 'method-not-allowed', 'Method not allowed', 'This method is not used here.');
     }
-    const locals = { clientAddress: clientAddress(request, proxies) };
+    const isDirect = ![...NOT_BELIEVED, 'via'].some((name) => name in request.headers);
+    const locals = { clientAddress: clientAddress(request, proxies), isDirect };
     for (const name of NOT_BELIEVED) delete request.headers[name];
     const failed = (error?: unknown) => {
       // The framework leaves a listener on the connection of what it knows nothing of, so that ends.

@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import type { Route } from '../../src/api/route';
 import { ROUTES } from '../../src/api/routes';
 import { hostedMailboxes } from '../../stand-in/scenario/host';
+import { withWarnings } from '../../stand-in/scenario/warnings';
 import { App, cleanUp, DAY, PASSWORD, ROOT, startStandIn, tinyScenario, USER, until } from '../harness';
 import { INTRODUCTION, PROBLEMS } from './words';
 
@@ -19,7 +20,7 @@ const LONG = 160;
 
 const operator = { user: 'warden', password: 'keys and lists' };
 const hosted = hostedMailboxes(DAY, 'small').filter(({ user }) => /^(bees|plots)@/.test(user));
-const host = await startStandIn({ scenario: tinyScenario(), hosted, operators: [operator] });
+const host = await startStandIn({ scenario: withWarnings(tinyScenario()), hosted, operators: [operator] });
 const app = await App.start();
 const access = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
 
@@ -163,6 +164,8 @@ section(
 );
 await call('getLevel');
 await call('getForecast');
+await call('listWarnings');
+await call('judgeWarnings', { body: {} });
 
 section(
   'Messages',
@@ -544,6 +547,10 @@ words(
 
 section('Health');
 await call('getHealth');
+words(
+  'getMetrics',
+  'The answer is text, `application/openmetrics-text` or `text/plain` by Accept. From elsewhere send `Authorization: Bearer` with `TAMSEL_METRICS_TOKEN`.',
+);
 words('eraseAccount', 'The answer is 204.');
 
 out.push(PROBLEMS);

@@ -42,6 +42,7 @@ before(async () => {
     handleApi(
       new Request(`http://127.0.0.1:4321/api${path}`, { method, headers, ...(body === undefined ? {} : { body }) }),
       '127.0.0.1',
+      true,
     );
   lets = (headers, path = '/api/health') =>
     checkOrigin(new Request(`http://127.0.0.1:4321${path}`, { headers: { host: '127.0.0.1:4321', ...headers } }))

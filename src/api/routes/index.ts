@@ -41,10 +41,12 @@ import * as standing from './standing';
 import * as system from './system';
 import * as tokens from './tokens';
 import * as trash from './trash';
+import * as warnings from './warnings';
 
 /** Every call of the API, by the name that the OpenAPI document has for it (operationId). */
 export const ROUTES: Record<string, Route> = {
   getHealth: system.getHealth,
+  getMetrics: system.getMetrics,
   findServers: discovery.findServers,
   listAuthorizations: authorizations.listAuthorizations,
   beginAuthorization: authorizations.beginAuthorization,
@@ -82,6 +84,8 @@ export const ROUTES: Record<string, Route> = {
   getScan: scans.getScan,
   getLevel: level.getLevel,
   getForecast: forecast.getForecast,
+  listWarnings: warnings.listWarnings,
+  judgeWarnings: warnings.judgeWarnings,
   getCalendar: calendar.getCalendar,
   makeCalendar: calendar.makeCalendar,
   deleteCalendar: calendar.deleteCalendar,

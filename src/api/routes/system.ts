@@ -1,7 +1,9 @@
 import * as v from 'valibot';
 import { workload } from '../../store/jobs';
+import { instanceFigures } from '../../store/metrics';
 import { workerLives } from '../../store/workers';
-import { Problem } from '../problem';
+import { mayWatch, metricsText } from '../metrics';
+import { notFound, Problem } from '../problem';
 import { route } from '../route';
 
 const WORKER_SECONDS = 15;
@@ -25,5 +27,20 @@ export const getHealth = route({
       'Not available',
       lives === undefined ? 'The database does not answer.' : 'No worker is running.',
     );
+  },
+});
+
+export const getMetrics = route({
+  method: 'GET',
+  path: '/metrics',
+  anonymous: true,
+  formats: ['application/openmetrics-text', 'text/plain'],
+  summary:
+    'Returns figures of the instance as text: OpenMetrics 1.0 if it is accepted, else the Prometheus format. Only this machine may ask, or whoever has TAMSEL_METRICS_TOKEN.',
+  async handle(context) {
+    if (!mayWatch(context)) throw notFound();
+    const figures = await instanceFigures(context.environment.database, WORKER_SECONDS);
+    const { text, type } = await metricsText(figures, context.request.headers.get('accept') ?? '');
+    return new Response(text, { headers: { 'content-type': type, 'cache-control': 'no-store' } });
   },
 });

@@ -17,6 +17,7 @@ import { FolderTable } from './FolderTable';
 import { LimitForm } from './LimitForm';
 import { MadeOf } from './MadeOf';
 import { Matrix } from './Matrix';
+import { Warnings } from './Warnings';
 import { Ways } from './Ways';
 
 /** How full it is, of what, and where. */
@@ -33,6 +34,7 @@ export default function Level() {
           <RolesForm level={level.data} />
         </section>
       )}
+      <Warnings />
       <FirstRanking limit={8} />
       {level.data.limit === null && <LimitForm />}
       {level.data.roots.length > 0 && <Roots roots={level.data.roots} />}

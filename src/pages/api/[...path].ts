@@ -3,4 +3,4 @@ import { handleApi } from '../../api/handle';
 
 export const prerender = false;
 
-export const ALL: APIRoute = ({ request, locals }) => handleApi(request, locals.clientAddress);
+export const ALL: APIRoute = ({ request, locals }) => handleApi(request, locals.clientAddress, locals.isDirect);

@@ -2,6 +2,15 @@ import type { EvidenceReason } from '../../core/evidence/evidence';
 import { DRAFT_DAYS, type GuardKind } from '../../core/guards/guards';
 import type { SheetNote } from '../../core/senders/sheet';
 
+/** What is told of a message that says that the mailbox is full; '' where it is not known. */
+interface WarningFacts {
+  domain: string;
+  /** Shares of the limit. */
+  said: string;
+  was: string;
+  hosts: string;
+}
+
 /** ISO 8601: the first is Monday. */
 const WEEKDAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
 
@@ -1586,6 +1595,59 @@ export const en = {
       demo: 'Open the demo host',
       demoNote: 'An invented host: forty mailboxes in two domains, looked after by their postmaster.',
       back: 'Sign in to a mailbox instead',
+    },
+  },
+  warnings: {
+    title: 'Is the warning genuine?',
+    count: (messages: number) =>
+      messages === 1 ? '1 message says that a mailbox is full.' : `${messages} messages say that a mailbox is full.`,
+    reading: (messages: number) => (messages === 1 ? 'Looking at it …' : `Looking at ${messages} of them …`),
+    genuine: (messages: number, agreed: number) =>
+      messages === 1
+        ? agreed === 1
+          ? '1 comes from your host, and its figure agrees.'
+          : '1 comes from your host.'
+        : `${messages} come from your host${agreed === messages ? ', and their figures agree' : ''}.`,
+    wrong: (messages: number, asking: number) =>
+      asking === 0
+        ? `${messages === 1 ? '1 does not' : `${messages} do not`}.`
+        : messages === 1
+          ? '1 does not, and asks you to press a link.'
+          : asking === messages
+            ? `${messages} do not, and ask you to press a link.`
+            : `${messages} do not; ${asking} of them ${asking === 1 ? 'asks' : 'ask'} you to press a link.`,
+    unclear: (messages: number) => (messages === 1 ? 'Of 1 nobody can tell.' : `Of ${messages} nobody can tell.`),
+    look: (messages: number) => (messages === 1 ? 'Look at it' : `Look at the ${messages}`),
+    advice:
+      'A host never needs your password from a link in a mail. How full your mailbox is stands at the left of this page: the mail server itself says so.',
+    from: (name: string, address: string) => (name ? `${name} <${address}>` : address || 'no sender'),
+    notYet: 'Not looked at yet.',
+    verdicts: {
+      genuine: 'This comes from your host.',
+      'not-genuine': 'This does not come from your host.',
+      unclear: 'Nothing proves where this comes from.',
+    },
+    signs: {
+      'own-domain': ({ domain }: WarningFacts) => `The sender’s domain is ${domain}, which is your host’s or your own.`,
+      'other-domain': ({ domain }: WarningFacts) =>
+        domain ? `The sender’s domain is ${domain}, which is not your host’s.` : 'It names no sender.',
+      proven: ({ domain }: WarningFacts) => `A signature of ${domain} was verified.`,
+      disproven: ({ domain }: WarningFacts) => `The signature of ${domain || 'its sender'} is missing or wrong.`,
+      unproven: () => 'No signature proves the sender.',
+      'figure-agrees': ({ said, was }: WarningFacts) =>
+        said
+          ? `It says ${said}; the server said ${was} at that time.`
+          : `Its figure agrees with the server’s ${was} at that time.`,
+      'figure-differs': ({ said, was }: WarningFacts) =>
+        said
+          ? `It says ${said}, but the server said ${was} at that time.`
+          : `Its figure is not the server’s ${was} at that time.`,
+      'no-figure': () => 'It does not say how full the mailbox is.',
+      'figure-unknown': ({ said }: WarningFacts) =>
+        `It says ${said || 'how full the mailbox is'}. Tamsel did not know the server’s figure at that time.`,
+      'foreign-links': ({ hosts }: WarningFacts) => `Its links lead to ${hosts}, which is not your host.`,
+      'not-read': () => 'Its text could not be read whole.',
+      'in-junk': () => 'It lies in the junk folder.',
     },
   },
   host: {
