@@ -1,8 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import type { HostAct } from '../../contract/types';
-import { messagesOfAct, saidOfAct } from '../../ui/acts';
+import { ActTable } from '../../ui/ActTable';
 import { call } from '../../ui/api/call';
-import { Heads } from '../../ui/Heads';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, dayAndTime } from '../../ui/text/format';
@@ -29,37 +28,12 @@ export function Acts() {
       {shown.length === 0 ? (
         <p className="py-4 text-ink-2">{text.host.acts.none}</p>
       ) : (
-        <div className="overflow-x-auto">
-          <table className="table">
-            <Heads
-              of={[
-                [text.ledger.when],
-                [text.host.heads.mailbox],
-                [text.ledger.what],
-                [text.ledger.others.messages, 'number'],
-              ]}
-            />
-            <tbody>
-              {shown.map((act) => (
-                <tr key={`${act.user} ${act.at} ${act.what} ${act.run}`}>
-                  <td className="text-ink-2 whitespace-nowrap">{dayAndTime(act.at, timeZone)}</td>
-                  <td className="max-w-64 wrap-anywhere">
-                    <Name of={act.user} />
-                  </td>
-                  <td className="wrap-anywhere">
-                    {saidOfAct(act)}
-                    {!act.sound && (
-                      <strong role="alert" className="block text-go">
-                        {text.ledger.doubt.broken}
-                      </strong>
-                    )}
-                  </td>
-                  <td className="number">{messagesOfAct(act)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
+        <ActTable
+          acts={shown}
+          head={text.host.heads.mailbox}
+          cell={({ user }) => <Name of={user} />}
+          timeOf={(instant) => dayAndTime(instant, timeZone)}
+        />
       )}
     </section>
   );

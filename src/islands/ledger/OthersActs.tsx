@@ -1,9 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import type { ActOfOther } from '../../contract/types';
-import { messagesOfAct, saidOfAct } from '../../ui/acts';
+import { ActTable } from '../../ui/ActTable';
 import { useAccount, useFigures, useRuns } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
-import { Heads } from '../../ui/Heads';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 
@@ -25,35 +24,7 @@ export function OthersActs() {
         {text.ledger.others.openings(openings)}
         {others.total > others.acts.length && ` ${text.ledger.others.newest(count(others.acts.length))}`}
       </p>
-      <div className="overflow-x-auto">
-        <table className="table">
-          <Heads
-            of={[
-              [text.ledger.when],
-              [text.ledger.others.by],
-              [text.ledger.what],
-              [text.ledger.others.messages, 'number'],
-            ]}
-          />
-          <tbody>
-            {others.acts.map((act) => (
-              <tr key={`${act.at} ${act.what} ${act.run}`}>
-                <td className="text-ink-2 whitespace-nowrap">{figures.dayAndTime(act.at)}</td>
-                <td className="max-w-56 wrap-anywhere">{act.by}</td>
-                <td className="wrap-anywhere">
-                  {saidOfAct(act)}
-                  {!act.sound && (
-                    <strong role="alert" className="block text-go">
-                      {text.ledger.doubt.broken}
-                    </strong>
-                  )}
-                </td>
-                <td className="number">{messagesOfAct(act)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
+      <ActTable acts={others.acts} head={text.ledger.others.by} cell={({ by }) => by} timeOf={figures.dayAndTime} />
     </section>
   );
 }
