@@ -1,8 +1,8 @@
-import { createHash, timingSafeEqual } from 'node:crypto';
 import { collectDefaultMetrics, Gauge, Registry, type RegistryContentType } from 'prom-client';
 import { isLoopback } from '../mail/destination';
 import type { Counted, InstanceFigures } from '../store/metrics';
 import type { RequestContext } from './route';
+import { isSameSecret } from './same';
 
 /** Figures of this process: memory, processor time, how late its loop is. */
 const ofProcess = new Registry<RegistryContentType>();
@@ -15,13 +15,7 @@ collectDefaultMetrics({ register: ofProcess as Registry });
 export function mayWatch({ request, clientAddress, isDirect, environment }: RequestContext): boolean {
   if (isDirect && isLoopback(clientAddress)) return true;
   const token = /^Bearer +(\S+)$/i.exec(request.headers.get('authorization') ?? '')?.[1];
-  return token !== undefined && environment.metricsToken !== undefined && isSame(token, environment.metricsToken);
-}
-
-/** Takes as long wherever they differ. */
-function isSame(one: string, other: string): boolean {
-  const digest = (text: string) => createHash('sha256').update(text).digest();
-  return timingSafeEqual(digest(one), digest(other));
+  return token !== undefined && environment.metricsToken !== undefined && isSameSecret(token, environment.metricsToken);
 }
 
 /**

@@ -1,4 +1,4 @@
-import { createHash, randomBytes, timingSafeEqual } from 'node:crypto';
+import { randomBytes } from 'node:crypto';
 import { isIP } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { domainToASCII } from 'node:url';
@@ -30,6 +30,7 @@ import { networkOf } from './network';
 import { invalid, Problem } from './problem';
 import { takeAttempt } from './rate-limit';
 import type { RequestContext } from './route';
+import { isSameSecret } from './same';
 
 /** Sign-ins that fail within five minutes before who tries has to wait: for one mailbox, and for all. */
 const WINDOW_SECONDS = 300;
@@ -262,13 +263,7 @@ async function knownSpelling(
   for (const other of others) {
     if (other.inboxValidity !== uidValidity) continue;
     const kept = (await credentialOf(database, vault, other.id))?.secret;
-    if (kept && 'password' in kept && isSame(kept.password, secret.password)) return other.user;
+    if (kept && 'password' in kept && isSameSecret(kept.password, secret.password)) return other.user;
   }
   return place.user;
-}
-
-/** Takes as long wherever they differ. */
-function isSame(one: string, other: string): boolean {
-  const digest = (text: string) => createHash('sha256').update(text).digest();
-  return timingSafeEqual(digest(one), digest(other));
 }

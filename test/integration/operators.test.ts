@@ -232,6 +232,42 @@ test('a mailbox at another server needs its own password, and the operator’s n
   assert.ok(!relay.said.includes(WARDEN.password));
 });
 
+test('a host without an extension is measured by what it tells, and what it does not tell is not made up', async () => {
+  const empty = { ...named('compost').scenario, folders: [{ name: 'INBOX' }], notMail: 0 };
+  const nobody = { user: `${'n'.repeat(280)}@marshnet.example`, password: 'x', scenario: empty, closed: false };
+  const host = await startStandIn({ scenario: tinyScenario(), hosted: [named('plots'), nobody], operators: [WARDEN] });
+  const app = await App.start();
+  const { base } = await operator(app, { port: host.plainPort, ...WARDEN, mailbox: named('plots').user });
+  await addSheet(app, base, [named('plots').user, nobody.user]);
+  const [whole, none] = await measured(app, base);
+  assert.deepEqual(
+    [none.measured.bytes.used, none.measured.messages.used, none.states],
+    [0, 0, ['fine']],
+    'an empty one',
+  );
+  const again = async (hide: string[]) => {
+    host.faults.hide = hide;
+    await app.call('POST', `${base}/measurements`, {});
+    const [plots] = await measured(app, base);
+    assert.equal(plots.problem, null, hide.join());
+    return plots.measured;
+  };
+  const figures = ({ bytes, messages, trash, unseen }: any) => ({ bytes, messages, trash, unseen });
+  assert.deepEqual(figures(await again(['LIST-STATUS'])), figures(whole.measured));
+  const uncounted = await again(['STATUS=SIZE', 'LIST-STATUS']);
+  assert.deepEqual(
+    [uncounted.bytes.used, uncounted.notMail, uncounted.trash.bytes],
+    [whole.measured.bytes.used, null, null],
+  );
+  const noQuota = await again(['QUOTA']);
+  assert.deepEqual([noQuota.bytes.usedBy, noQuota.bytes.limit, noQuota.share], ['counted', null, null]);
+  assert.equal(
+    (await again(['QUOTA', 'STATUS=SIZE', 'LIST-STATUS'])).bytes,
+    null,
+    'nothing is told, rather than nothing used',
+  );
+});
+
 test('fifty mailboxes are measured once each, though workers are killed and the database ends all sessions in between', async () => {
   const hosted = Array.from({ length: 50 }, (_, index) => ({
     ...named('compost'),

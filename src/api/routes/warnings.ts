@@ -1,7 +1,5 @@
 import * as v from 'valibot';
 import * as s from '../../contract/schemas';
-import { fold } from '../../core/text';
-import { maySayFull } from '../../core/warnings/words';
 import { readWarnings } from '../../jobs/read-warnings';
 import type { Account } from '../../store/access/accounts';
 import type { Database } from '../../store/database';
@@ -11,12 +9,10 @@ import { route } from '../route';
 
 async function shownWarnings(database: Database, account: Account) {
   const found = await fullWarnings(database, account.id, account.settings.limit);
-  const warnings = found
-    .filter(({ subject }) => maySayFull(fold(subject)))
-    .map(({ id, subject, fromName, from, received, folder, judged }) => ({
-      ...{ id, subject, received, folder, judged },
-      from: { name: fromName, address: from },
-    }));
+  const warnings = found.map(({ id, subject, fromName, from, received, folder, judged }) => ({
+    ...{ id, subject, received, folder, judged },
+    from: { name: fromName, address: from },
+  }));
   return { warnings, unread: warnings.filter(({ judged }) => judged === null).length };
 }
 

@@ -1,9 +1,8 @@
 /**
  * Words by which messages say that a mailbox is full, folded: one of what is full, and one of that it is. From several languages;
- * common practice, no source. A subject that has both may be such a warning; whether it is one a person sees, and from whom, is
- * looked at afterwards.
+ * common practice, no source. They hold no sign that means something in a regular expression.
  */
-export const MAILBOX_WORDS = [
+const MAILBOX_WORDS = [
   ...['mailbox', 'mail box', 'inbox', 'mail account', 'email account', 'quota', 'storage', 'webmail'],
   ...['postfach', 'speicher', 'kontingent'],
   ...['boîte', 'boite', 'messagerie', 'stockage'],
@@ -16,7 +15,7 @@ export const MAILBOX_WORDS = [
   ...['schránk', 'postafiók', 'ящик', 'почт', 'メールボックス', '邮箱', '信箱', '郵箱'],
 ] as const;
 
-export const FULL_WORDS = [
+const FULL_WORDS = [
   ...['full', 'exceed', 'over quota', 'limit', 'running out', 'warning', 'almost at', 'upgrade', '% used'],
   ...['voll', 'überschritt', 'erschöpft', 'warnung', 'knapp'],
   ...['plein', 'satur', 'dépass', 'depass', 'insuffisant'],
@@ -29,8 +28,5 @@ export const FULL_WORDS = [
   ...['plná', 'megtelt', 'переполн', 'заполн', 'превыш', 'いっぱい', '上限', '已满', '已滿', '不足'],
 ] as const;
 
-/** Whether a subject may say that a mailbox is full. @param folded core/text. */
-export function maySayFull(folded: string): boolean {
-  const has = (word: string) => folded.includes(word);
-  return MAILBOX_WORDS.some(has) && FULL_WORDS.some(has);
-}
+/** Regular expressions, both of which a folded subject meets that may say so; for PostgreSQL as for JavaScript. */
+export const SAYS_FULL = [MAILBOX_WORDS.join('|'), FULL_WORDS.join('|')] as const;

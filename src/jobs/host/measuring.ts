@@ -30,7 +30,7 @@ type Context = Pick<
 
 /** Measures mailboxes that are due, several at a time, each under a lease: where a worker dies, another measures them. */
 export class Measuring {
-  private under = 0;
+  private readonly under = new Set<DueMailbox>();
   private claiming = false;
 
   constructor(private readonly context: Context) {}
@@ -41,7 +41,7 @@ export class Measuring {
     this.claiming = true;
     try {
       const { database, worker, leaseSeconds, measuredPerHost } = this.context;
-      const most = MAX_AT_A_TIME - this.under;
+      const most = MAX_AT_A_TIME - this.under.size;
       if (most <= 0) return;
       const due = await claimDue(database, { worker, now: clock.now(), most, perHost: measuredPerHost, leaseSeconds });
       for (const mailbox of due) void this.measureOne(mailbox);
@@ -53,18 +53,18 @@ export class Measuring {
   /** Moves the leases on, while anything is measured. */
   async keepLeases(): Promise<void> {
     const { database, worker, leaseSeconds } = this.context;
-    if (this.under > 0) await keepMeasuring(database, worker, leaseSeconds);
+    if (this.under.size > 0) await keepMeasuring(database, worker, [...this.under], leaseSeconds);
   }
 
   private async measureOne(due: DueMailbox): Promise<void> {
-    this.under++;
+    this.under.add(due);
     try {
       await this.measured(due);
     } catch (error) {
       // Another worker takes it when the lease is over.
       if (!isDatabaseTrouble(error)) this.context.log.error({ err: error, ...due }, 'a mailbox could not be measured');
     } finally {
-      this.under--;
+      this.under.delete(due);
     }
     // At once, so that a thousand mailboxes take what the connections allow.
     await this.takeDue().catch((error: unknown) =>

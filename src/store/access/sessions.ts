@@ -21,8 +21,8 @@ export interface SessionBrief {
   isOwn: boolean;
 }
 
-/** Of a session `s`. */
-const LIVES = 's.expires_at > now() and s.seen_at > now() - make_interval(secs => s.idle_seconds)';
+/** Whether a session `s` lives. */
+export const LIVES = 's.expires_at > now() and s.seen_at > now() - make_interval(secs => s.idle_seconds)';
 /** Of a session `s`: it is signed in to no account, and holds no operator of a host. */
 const HOLDS_NOTHING = `not exists (select 1 from session_account sa where sa.token_hash = s.token_hash)
   and not exists (select 1 from session_operator so where so.token_hash = s.token_hash)`;

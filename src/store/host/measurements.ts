@@ -57,11 +57,18 @@ export async function claimDue(
   });
 }
 
-/** Moves the leases of a worker on. */
-export async function keepMeasuring(db: Queryable, worker: string, leaseSeconds: number): Promise<void> {
+/** Moves the leases on of what a worker measures; one that it gave up runs out. */
+export async function keepMeasuring(
+  db: Queryable,
+  worker: string,
+  under: readonly DueMailbox[],
+  leaseSeconds: number,
+): Promise<void> {
   await db.query(
-    `update host_mailbox set lease_until = now() + make_interval(secs => $2) where worker = $1 and lease_until is not null`,
-    [worker, leaseSeconds],
+    `update host_mailbox m set lease_until = now() + make_interval(secs => $4)
+     from unnest($2::bigint[], $3::int[]) as under (operator, id)
+     where m.operator = under.operator and m.id = under.id and m.worker = $1 and m.lease_until is not null`,
+    [worker, under.map(({ operator }) => operator), under.map(({ id }) => id), leaseSeconds],
   );
 }
 

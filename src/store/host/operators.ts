@@ -1,5 +1,5 @@
 import type { Security } from '../access/accounts';
-import { endEmptySession, hashToken } from '../access/sessions';
+import { endEmptySession, hashToken, LIVES } from '../access/sessions';
 import type { Vault } from '../access/vault';
 import { type Queryable, row, rows, theRow } from '../database';
 import { tellEnded } from '../events';
@@ -124,8 +124,7 @@ export async function lockOperator(db: Queryable, operator: number): Promise<voi
 /** Forgets the passwords of operators whom no living session holds, and who did not ask to be measured for each day. */
 export async function forgetOperators(db: Queryable): Promise<void> {
   const unheld = `not o.daily and not exists (
-    select 1 from session_operator so join session s using (token_hash) where so.operator = o.id
-    and s.expires_at > now() and s.seen_at > now() - make_interval(secs => s.idle_seconds))`;
+    select 1 from session_operator so join session s using (token_hash) where so.operator = o.id and ${LIVES})`;
   await db.query(`delete from host_operator_credential c using host_operator o where o.id = c.operator and ${unheld}`);
   await db.query(
     `update host_mailbox m set sealed = null from host_operator o

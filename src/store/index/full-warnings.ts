@@ -1,5 +1,5 @@
 import type { Judged } from '../../core/warnings/judge';
-import { FULL_WORDS, MAILBOX_WORDS } from '../../core/warnings/words';
+import { SAYS_FULL } from '../../core/warnings/words';
 import { type Queryable, rows } from '../database';
 
 /** A message that may say that the mailbox is full. */
@@ -27,9 +27,6 @@ const MOST = 50;
 /** Days before and after a message in which what the server said counts as said at that time. */
 const ABOUT_DAYS = 3;
 
-/** One expression for all words, so that the trigrams of the subjects find them (pg_trgm). */
-const anyOf = (words: readonly string[]) => words.map((word) => word.replace(/[^\p{L}\p{N} ]/gu, '\\$&')).join('|');
-
 /**
  * The newest messages whose subjects say that a mailbox is full, but for what was sent from here.
  *
@@ -54,7 +51,7 @@ export async function fullWarnings(db: Queryable, account: number, stated: numbe
        where m.account = $1 and m.subject_folded ~ $2 and m.subject_folded ~ $3
        order by p.received desc, p.id desc limit ${MOST}) found
      order by found.received desc, found.id desc`,
-    [account, anyOf(MAILBOX_WORDS), anyOf(FULL_WORDS), stated],
+    [account, ...SAYS_FULL, stated],
   );
 }
 
