@@ -251,6 +251,22 @@ export class App {
     this.worker = undefined;
   }
 
+  /** Asks processes to end, as who upgrades them does. */
+  async endWorker(): Promise<void> {
+    if (this.worker) await ended(this.worker, 'SIGTERM');
+    this.worker = undefined;
+  }
+
+  async endExtraWorker(): Promise<void> {
+    if (this.extraWorker) await ended(this.extraWorker, 'SIGTERM');
+    this.extraWorker = undefined;
+  }
+
+  async endWeb(): Promise<void> {
+    if (this.web) await ended(this.web, 'SIGTERM');
+    this.web = undefined;
+  }
+
   get webPid(): number | undefined {
     return this.web?.pid;
   }

@@ -14,6 +14,8 @@ export interface Limits {
   purgedUnasked: number;
   /** Mailboxes that one operator of a host looks after. */
   mailboxesOfOperator: number;
+  /** Accounts that the rounds of one operator make: each has an index. */
+  accountsOfRounds: number;
 }
 
 const USUAL: Limits = {
@@ -24,6 +26,7 @@ const USUAL: Limits = {
   scansAnHour: 120,
   purgedUnasked: 10_000,
   mailboxesOfOperator: 10_000,
+  accountsOfRounds: 2_000,
 };
 
 /** Environment variables, as docs/operating.md lists them. */
@@ -35,6 +38,7 @@ const VARIABLES: Record<keyof Limits, string> = {
   scansAnHour: 'TAMSEL_MAX_SCANS_PER_HOUR',
   purgedUnasked: 'TAMSEL_MAX_UNCONFIRMED_PURGE',
   mailboxesOfOperator: 'TAMSEL_MAX_MAILBOXES_PER_OPERATOR',
+  accountsOfRounds: 'TAMSEL_MAX_ACCOUNTS_PER_OPERATOR',
 };
 
 /** @param numberOf reads a variable, or gives what is usual. */

@@ -7,7 +7,7 @@ import type { Identity } from './identity';
 import { Problem } from './problem';
 
 /** Minutes for which a sign-in, or a password that was typed again, is good for what matters most. */
-const GOOD_FOR_MINUTES = 10;
+export const GOOD_FOR_MINUTES = 10;
 
 /**
  * Asks whoever holds a session to show again that the mailbox is theirs: a browser that was left open is no proof. A script's

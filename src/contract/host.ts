@@ -1,7 +1,9 @@
 import * as v from 'valibot';
+import { ROUND_KINDS, ROUND_STATES } from '../core/host/round';
 import { MAILBOX_NOTES, MAX_NOTE } from '../core/host/sheet';
 import { HOST_STATES } from '../core/host/state';
-import { ActOfOther, Day, MailboxAt, Security } from './schemas';
+import { STANDING_FATES } from '../core/standing/terms';
+import { ActOfOther, Amount, Day, Label, MailboxAt, OpeningReason, Rhythm, Security, Timestamp } from './schemas';
 
 /** The shapes of the API for whoever looks after the mailboxes of a host. Sizes are octets, times RFC 3339 in UTC. */
 
@@ -142,3 +144,83 @@ export const HostMeasurement = v.object({
 
 /** An act of an operator in a mailbox, as its ledger tells it. */
 export const HostAct = v.object({ user: v.string(), ...ActOfOther.entries });
+
+const Days = v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(3_650));
+
+/** What a round deletes: what lies in trash, in junk, or in both, longer than so many days. */
+export const PurgeTerms = v.pipe(
+  v.strictObject({
+    days: Days,
+    trash: v.boolean(),
+    junk: v.boolean(),
+    /** Whether what lies in the trash is taken by the day it was received, where the server does not tell when it went there. */
+    byReceipt: v.optional(v.boolean(), false),
+  }),
+  v.check(({ trash, junk }) => trash || junk, 'trash, junk, or both'),
+);
+
+/** The standing lot that a round makes in each mailbox. */
+export const StandingRoundTerms = v.strictObject({
+  label: Label,
+  where: v.pipe(v.string(), v.maxLength(10_000)),
+  fate: v.optional(v.picklist(STANDING_FATES), 'trash'),
+  rhythm: Rhythm,
+  most: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(0), v.maxValue(2 ** 31 - 1))), null),
+  purgeAfterDays: v.optional(v.nullable(Days), null),
+});
+
+const RoundMembers = {
+  mailboxes: v.pipe(v.array(v.pipe(v.number(), v.integer(), v.minValue(1))), v.minLength(1), v.maxLength(100_000)),
+  reason: OpeningReason,
+};
+
+/** One decision for several mailboxes, which are tried first. */
+export const NewRound = v.variant('kind', [
+  v.strictObject({ kind: v.literal('purge'), terms: PurgeTerms, ...RoundMembers }),
+  v.strictObject({ kind: v.literal('empty'), terms: v.optional(v.strictObject({}), {}), ...RoundMembers }),
+  v.strictObject({ kind: v.literal('standing'), terms: StandingRoundTerms, ...RoundMembers }),
+]);
+
+/** A round, and how its mailboxes stand. */
+export const Round = v.object({
+  id: v.number(),
+  kind: v.picklist(ROUND_KINDS),
+  terms: v.union([PurgeTerms, StandingRoundTerms, v.strictObject({})]),
+  reason: v.string(),
+  /** `trying`: the mailboxes are tried. `asking`: it waits for the operator. `ended`: nothing more comes; standing lots go on. */
+  state: v.picklist(['trying', 'asking', 'working', 'ended', 'stopped']),
+  createdAt: Timestamp,
+  decidedAt: v.nullable(Timestamp),
+  /** Numbers of mailboxes, by their state. */
+  states: v.partial(v.object(v.entriesFromList(ROUND_STATES, v.number()))),
+  /** What is to go from those that are ready or under way, and what went. */
+  asked: Amount,
+  done: Amount,
+  /** How many of its standing lots are on, and what they took so far. */
+  on: v.number(),
+  taken: Amount,
+});
+
+export const RoundMailbox = v.object({
+  mailbox: v.number(),
+  user: v.string(),
+  state: v.picklist(ROUND_STATES),
+  /** What would go, by the trial. */
+  ...Amount.entries,
+  tried: v.nullable(
+    v.object({
+      /** Of a purge: what goes from either folder, messages that guards keep, and those of which nobody knows since when they lie there. */
+      trash: v.optional(Amount),
+      junk: v.optional(Amount),
+      kept: v.optional(v.number()),
+      undated: v.optional(v.number()),
+      /** Of an emptying: messages that stay. */
+      stays: v.optional(v.number()),
+      /** Of a standing lot: what would come to it in a month, and messages among them that somebody flagged or answered. */
+      monthly: v.optional(Amount),
+      cared: v.optional(v.number()),
+    }),
+  ),
+  done: Amount,
+  problem: v.nullable(v.object({ kind: v.string(), detail: v.string() })),
+});

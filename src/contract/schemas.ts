@@ -878,13 +878,15 @@ export const Run = v.object({
   settled: mark,
   askedBy: v.object({
     user: v.optional(v.string()),
-    /** `standing`: a standing lot, by itself. */
-    via: v.optional(v.picklist(['page', 'script', 'standing'])),
+    /** `standing`: a standing lot, by itself. `round`: an operator, in several mailboxes at once. */
+    via: v.optional(v.picklist(['page', 'script', 'standing', 'round'])),
     /** The number of the token that the script came with. */
     token: v.optional(v.number()),
     /** The number of the standing lot, and the date that it was for. */
     standing: v.optional(v.number()),
     day: v.optional(Day),
+    /** The number of the operator’s round. */
+    round: v.optional(v.number()),
   }),
   /** What it brought to the trash and lies there still: what can be taken back. */
   undo: Amount,

@@ -1,4 +1,4 @@
-import type { InferOutput } from 'valibot';
+import type { InferInput, InferOutput } from 'valibot';
 import type * as h from './host';
 import type * as s from './schemas';
 
@@ -9,6 +9,9 @@ export type Settings = InferOutput<typeof s.Settings>;
 export type AccountBrief = InferOutput<typeof s.AccountBrief>;
 export type ActOfOther = InferOutput<typeof s.ActOfOther>;
 export type FullWarning = InferOutput<typeof s.FullWarning>;
+export type Round = InferOutput<typeof h.Round>;
+export type RoundMailbox = InferOutput<typeof h.RoundMailbox>;
+export type NewRound = InferInput<typeof h.NewRound>;
 export type SignedIn = InferOutput<typeof s.SignedIn>;
 export type Level = InferOutput<typeof s.Level>;
 export type Forecast = InferOutput<typeof s.Forecast>;

@@ -25,6 +25,7 @@ import { failRepair, repair } from './archive/repair';
 import { bringIn } from './bring-in/bring-in';
 import { TooLarge, type Turn, type WorkContext } from './context';
 import { fenceOf } from './fence';
+import { failOpening, openForRounds } from './host/rounds/open';
 import { leased } from './leased-server';
 import { confirmQuota, runQuotaCheck } from './quota-check';
 import { prove, readingOfJob } from './repeats/prove';
@@ -137,6 +138,7 @@ export class JobRunner {
       );
     this.server = await signedIn();
     const turn = this.turn();
+    if (job.kind === 'open') return openForRounds(context, job, account, this.server);
     if (job.kind === 'scan') {
       await scan(context, job, account, this.server, signedIn, turn);
       await this.endScan(job, account);
@@ -207,6 +209,7 @@ export class JobRunner {
     if (['quota-check', 'read-bag', 'read-ways'].includes(job.kind)) return finishJob(database, job);
     if (job.kind === 'ask-to-stop') return failAsks(this.context, job, problem);
     if (job.kind === 'repair') return failRepair(this.context, job, problem);
+    if (job.kind === 'open') return failOpening(this.context, job, error, problem);
     // What the server says can't be believed, or there is no room here: a person decides whether to go on.
     if (job.kind === 'run' && (problem.kind === 'unreadable-answer' || problem.kind === 'disk-full'))
       return this.pause(job, problem);

@@ -13,7 +13,6 @@ import { type Queryable, transaction } from '../store/database';
 import { tell } from '../store/events';
 import { foldersOf } from '../store/index/folders';
 import { openScan, scanById } from '../store/index/scans';
-import { openSearch, searchById, textsIn } from '../store/index/searches';
 import { enqueue } from '../store/jobs';
 import { amountOfLot, createLot, dropLot, uncheckedFilesOf } from '../store/plan/lots';
 import {
@@ -34,6 +33,7 @@ import {
 import { freeze } from '../store/runs/frozen';
 import { giveFiles } from '../store/runs/rewrites';
 import { createRun, handLots, runById } from '../store/runs/runs';
+import { askForTexts } from './ask-for-texts';
 import type { WorkContext } from './context';
 import { noticeOfStanding } from './notices';
 import { begin, giveBagTo, trashProblem } from './run/begin';
@@ -157,14 +157,9 @@ class Step {
     const parsed = parseCriteria(this.lot.where);
     if (!parsed.ok)
       return this.fail({ kind: 'criteria', detail: `Its criteria can’t be read any more: ${this.lot.where}` });
-    for (const text of textsIn(parsed.criteria)) {
-      const { search, fresh } = await openSearch(client, account.id, text);
-      if (fresh) continue;
-      if ((await searchById(client, account.id, search.id))?.state === 'failed')
-        return this.wait(LATER_MS, { scan: null, problem: SEARCH_FAILED });
-      await enqueue(client, account.id, 'search', search.id);
-      return this.wait(SOON_MS);
-    }
+    const texts = await askForTexts(client, account.id, parsed.criteria);
+    if (texts === 'failed') return this.wait(LATER_MS, { scan: null, problem: SEARCH_FAILED });
+    if (texts === 'asked') return this.wait(SOON_MS);
     const trouble = trashProblem(await foldersOf(client, account.id), account, this.lot.fate);
     if (trouble) return this.fail(trouble);
     const lot = await createLot(client, account, {

@@ -2,9 +2,11 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { forgetOldEvents, listen } from '../store/events';
 import { excuseWorker, takeJob } from '../store/jobs';
 import { beat } from '../store/workers';
+import { Alarm } from './alarm';
 import type { WorkContext } from './context';
 import { stepHabit } from './habit';
 import { Measuring } from './host/measuring';
+import { stepRounds } from './host/rounds/step';
 import {
   beginDueReadings,
   beginDueScan,
@@ -35,7 +37,9 @@ const STALLED_MS = 2_000;
 /** Takes jobs and does several at a time until it is stopped. */
 export class Worker {
   private stopped = false;
-  private wakeUp: (() => void) | undefined;
+  /** Rings when there may be a job to take, and when one ended: what waits for it may go on. */
+  private readonly work = new Alarm();
+  private readonly chores = new Alarm();
   private readonly running = new Set<JobRunner>();
   private readonly measuring: Measuring;
 
@@ -45,18 +49,18 @@ export class Worker {
 
   async run(): Promise<void> {
     const { database } = this.context;
-    const stopListening = listen(database, 'work', () => this.wakeUp?.());
+    const stopListening = listen(database, 'work', () => this.work.ring());
     // The database may be away at any time, the first moment included.
     const beatNow = () => void beat(database, this.context.worker).catch(() => undefined);
     beatNow();
     const heart = setInterval(beatNow, BEAT_MS);
     void this.repeat(HOUSEKEEPING_MS, () => this.keepHouse());
-    void this.repeat(POLL_MS, () => this.doChores());
+    void this.repeat(POLL_MS, () => this.doChores(), this.chores);
     void this.repeat(POLL_MS, () => this.measuring.takeDue());
     void this.repeat((this.context.leaseSeconds * 1000) / 3, () => this.measuring.keepLeases());
     while (!this.stopped) {
       try {
-        if (!(await this.takeOne())) await this.rest();
+        if (!(await this.takeOne())) await this.work.wait(POLL_MS);
       } catch (error) {
         this.context.log.error({ err: error }, 'the database could not be used');
         await sleep(POLL_MS);
@@ -69,7 +73,7 @@ export class Worker {
   /** Takes no more jobs; those that are under way go on until the process ends. */
   async stop(): Promise<void> {
     this.stopped = true;
-    this.wakeUp?.();
+    this.work.ring();
     // It was no fault of theirs.
     await excuseWorker(this.context.database, this.context.worker).catch(() => undefined);
   }
@@ -91,7 +95,8 @@ export class Worker {
       .catch((error: unknown) => this.context.log.error({ err: error, job }, 'the database could not be used'))
       .finally(() => {
         this.running.delete(runner);
-        this.wakeUp?.();
+        this.work.ring();
+        this.chores.ring();
       });
     return true;
   }
@@ -108,21 +113,10 @@ export class Worker {
     return [...this.running].filter(({ large }) => large).length < MAX_LARGE;
   }
 
-  private async rest(): Promise<void> {
-    await new Promise<void>((resolve) => {
-      const timer = setTimeout(resolve, POLL_MS);
-      this.wakeUp = () => {
-        clearTimeout(timer);
-        resolve();
-      };
-    });
-    this.wakeUp = undefined;
-  }
-
-  private async repeat(everyMs: number, act: () => Promise<void>): Promise<void> {
+  private async repeat(everyMs: number, act: () => Promise<void>, alarm = new Alarm()): Promise<void> {
     while (!this.stopped) {
       await act().catch((error: unknown) => this.context.log.error({ err: error }, 'a chore could not be done'));
-      await sleep(everyMs, undefined, { ref: false });
+      await alarm.wait(everyMs, { ref: false });
     }
   }
 
@@ -146,7 +140,8 @@ export class Worker {
       (await sendNotice(this.context)) ||
       (await revokeTokens(this.context)) ||
       (await stepRetention(this.context)) ||
-      (await stepStanding(this.context))
+      (await stepStanding(this.context)) ||
+      (await stepRounds(this.context))
     ) {
       // The next one.
     }

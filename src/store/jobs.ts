@@ -16,7 +16,8 @@ export interface Job {
     | 'bring-in'
     | 'read-ways'
     | 'prove'
-    | 'ask-to-stop';
+    | 'ask-to-stop'
+    | 'open';
   /** Number of the scan, run, search, look or bag; 0 of what is done for the account as a whole. */
   subject: number;
   /** Times in a row that it was taken, this one included, and neither ended, nor was given back, nor got on. */

@@ -106,6 +106,34 @@ test('the operator’s whole path: signed in, a sheet checked and added, measure
   );
 });
 
+test('one decision for several mailboxes is tried first, asked once, and told in the end', async () => {
+  await goTo('/mailboxes?q=shop');
+  await until(async () => (await rows()) === 1);
+  await (await find('[role=grid]')).sendKeys(' ');
+  await shows(/1 marked/);
+  await press('One decision for several');
+  await shows(/For the mailbox that you marked:\s+shop@saltmarshlane\.example/, '[role=dialog]');
+  await type('[name=days]', '14');
+  const reason = await driver.findElements(By.css('[role=dialog] input.field'));
+  await reason.at(-1)?.sendKeys('The shop’s trash is full');
+  await accessible('one decision for several mailboxes');
+  await press('Try it on the mailbox');
+  await shows(/Every mailbox was tried\. Nothing is moved or deleted before you decide/);
+  await shows(/shop@saltmarshlane\.example\s+\d+ · [\s\S]*85 % → 7\d %/);
+  await accessible('the question of a round');
+  const asked = /Delete ([\d,]+) messages/.exec(await text('main'))?.[1] as string;
+  await (await find('main .button-go')).click();
+  await shows(/They can’t be brought back/, '[role=alertdialog]');
+  await type('[role=alertdialog] input', asked);
+  await (await find('[role=alertdialog] .button-go')).click();
+  await shows(/1 done/);
+  await accessible('a round that ended');
+  await goTo('/mailboxes?q=shop');
+  await shows(/shop@saltmarshlane\.example\s+7\d %/);
+  await goTo('/mailboxes?view=acts');
+  await shows(/shop@saltmarshlane\.example[\s\S]*“The shop’s trash is full”/);
+});
+
 test('measuring again shows how far it is, and a host that is away is told at its mailboxes', async () => {
   await goTo('/mailboxes?by=state&down=0');
   host.faults.latencyMs = 120;

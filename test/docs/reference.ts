@@ -124,6 +124,26 @@ await call('listMeasurements', { path: { mailbox: 1 } });
 words('downloadMailboxes', 'The answer is `text/csv`.');
 words('openHostMailbox', 'Body: `{reason}`, 3 to 500 characters. The answer is that of `signIn`, and sets the cookie.');
 await call('listHostActs');
+const purge = {
+  kind: 'purge',
+  terms: { days: 14, trash: true, junk: true },
+  mailboxes: [1],
+  reason: 'The host is almost full.',
+};
+const { round } = await call('makeRound', {
+  body: purge,
+  prose:
+    'Other kinds: `{kind: "empty", mailboxes, reason}` saves whole mailboxes in the archive, then empties them. `{kind: "standing", terms: {label, where, fate, rhythm, most, purgeAfterDays}, mailboxes, reason}` makes one standing lot in each. The order is: make, wait until `state` is `asking`, look, carry out.',
+});
+await until(async () => (await app.call('GET', '/operators/1/rounds/1')).body.round.state === 'asking');
+const { round: asked } = await call('getRound', {
+  path: { round: round.id },
+  prose: '`messages` and `bytes` of a mailbox are what would go by its trial; `done` is what went.',
+});
+await call('carryOutRound', { path: { round: round.id }, body: { expect: asked.asked } });
+await until(async () => (await app.call('GET', '/operators/1/rounds/1')).body.round.state === 'ended');
+await call('listRounds');
+await call('stopRound', { path: { round: round.id } });
 words('dropHostMailbox', 'The answer is 204.');
 words('leaveOperator', 'The answer is 204.');
 words('deleteOperator', 'The answer is 204.');

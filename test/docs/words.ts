@@ -38,6 +38,7 @@ Errors are problem details (RFC 9457). \`type\` is one of these, below \`/proble
 | \`not-found\` | 404 | it does not exist, or it belongs to somebody else |
 | \`method-not-allowed\` | 405 | \`Allow\` says which methods are |
 | \`busy\` | 503 | too much is asked of this mailbox at once; try again soon |
+| \`database-away\` | 503 | the database restarts, or another server takes over from it |
 | \`too-slow\` | 408, 503 | the body did not arrive within a minute; a query took over two minutes |
 | \`not-as-expected\` | 409 | the set is not what \`expect\` says |
 | \`nothing-to-do\` | 409 | no message is in the set |

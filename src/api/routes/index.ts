@@ -22,6 +22,7 @@ import * as mailAddress from './mail-address';
 import * as messages from './messages';
 import * as hostMailboxes from './operators/mailboxes';
 import * as openings from './operators/openings';
+import * as rounds from './operators/rounds';
 import * as operators from './operators/session';
 import * as mailboxSheet from './operators/sheet';
 import * as plan from './plan';
@@ -72,6 +73,11 @@ export const ROUTES: Record<string, Route> = {
   dropHostMailbox: hostMailboxes.dropHostMailbox,
   measureHostMailboxes: hostMailboxes.measureHostMailboxes,
   listMeasurements: hostMailboxes.listMeasurements,
+  listRounds: rounds.listRounds,
+  makeRound: rounds.makeRound,
+  getRound: rounds.getRound,
+  carryOutRound: rounds.carryOut,
+  stopRound: rounds.stop,
   readMailboxList: mailboxSheet.readMailboxList,
   downloadMailboxes: mailboxSheet.downloadMailboxes,
   openHostMailbox: openings.openHostMailbox,

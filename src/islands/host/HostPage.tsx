@@ -13,6 +13,8 @@ import { useHydrated } from '../../ui/useHydrated';
 import { Acts } from './Acts';
 import { MailboxTable } from './MailboxTable';
 import { byDomain } from './narrow';
+import { Rounds } from './rounds/Rounds';
+import { useRounds } from './rounds/useRounds';
 import { Summary } from './Summary';
 import { OperatorContext, useHostMailboxes, useOperator } from './useHost';
 
@@ -40,10 +42,13 @@ function Chosen({ operators }: { operators: Operator[] }) {
   );
 }
 
+const VIEWS = ['mailboxes', 'rounds', 'acts'] as const;
+type View = (typeof VIEWS)[number];
+
 function Frame({ operators, shown }: { operators: Operator[]; shown: boolean }) {
   const { search } = useRoute();
   const mailboxes = useHostMailboxes();
-  const view = search.get('view') === 'acts' ? 'acts' : 'mailboxes';
+  const view = VIEWS.find((each) => each === search.get('view')) ?? 'mailboxes';
   return (
     <div className="flex h-dvh flex-col">
       <Head operators={operators} view={view} data={mailboxes.data} />
@@ -58,6 +63,8 @@ function Frame({ operators, shown }: { operators: Operator[]; shown: boolean }) 
         )}
         {view === 'acts' ? (
           <Acts />
+        ) : view === 'rounds' ? (
+          <Rounds />
         ) : mailboxes.error ? (
           <Failed error={mailboxes.error} retry={() => void mailboxes.refetch()} />
         ) : shown && mailboxes.data ? (
@@ -73,16 +80,11 @@ function Frame({ operators, shown }: { operators: Operator[]; shown: boolean }) 
   );
 }
 
-function Head({
-  operators,
-  view,
-  data,
-}: {
-  operators: Operator[];
-  view: 'mailboxes' | 'acts';
-  data: HostMailboxes | undefined;
-}) {
+function Head({ operators, view, data }: { operators: Operator[]; view: View; data: HostMailboxes | undefined }) {
   const { id } = useOperator();
+  const rounds = useRounds().data?.rounds;
+  const standing = rounds?.filter(({ on }) => on > 0).length ?? 0;
+  const asking = rounds?.filter(({ state }) => state === 'asking').length ?? 0;
   const own = operators.length > 1 ? `&operator=${id}` : '';
   const places: [string, string, string, string][] = [
     [
@@ -90,6 +92,12 @@ function Head({
       `/mailboxes${own.replace('&', '?')}`,
       text.host.title,
       data ? text.host.placeFigure(count(data.mailboxes.length), byDomain(data.mailboxes).length) : ' ',
+    ],
+    [
+      'rounds',
+      `/mailboxes?view=rounds${own}`,
+      text.host.rounds.place,
+      rounds ? text.host.rounds.placeFigure(standing, asking) : ' ',
     ],
     ['acts', `/mailboxes?view=acts${own}`, text.places.ledger, text.host.acts.place],
   ];

@@ -11,6 +11,7 @@ import { AddMailboxes } from './AddMailboxes';
 import { hostColumns } from './columns';
 import { MailboxDetails } from './MailboxDetails';
 import { descendsFirst, HOST_ORDERS, type HostOrder, narrowed } from './narrow';
+import { NewRound } from './rounds/NewRound';
 import { Domains } from './Summary';
 import { saysOf, urgencyOf } from './told';
 import { useHostChange, useOperator } from './useHost';
@@ -21,6 +22,7 @@ export function MailboxTable({ data }: { data: HostMailboxes }) {
   const { base } = useOperator();
   const [marking, setMarking] = useState(nothing<number>());
   const [adding, setAdding] = useState(false);
+  const [deciding, setDeciding] = useState(false);
   const measure = useHostChange<{ mailboxes?: number[] }>(() => '/measurements', 'POST');
   const order = HOST_ORDERS.find((each) => each === route.search.get('by')) ?? 'share';
   const descends = (route.search.get('down') ?? (descendsFirst(order) ? '1' : '0')) === '1';
@@ -63,6 +65,14 @@ export function MailboxTable({ data }: { data: HostMailboxes }) {
           <a className="button" href={`/api${base}/sheet`} download="mailboxes.csv">
             {text.host.export}
           </a>
+          <button
+            type="button"
+            className="button"
+            disabled={data.mailboxes.length === 0}
+            onClick={() => setDeciding(true)}
+          >
+            {text.host.rounds.make}
+          </button>
           <button type="button" className="button button-chief" onClick={() => setAdding(true)}>
             {text.host.add}
           </button>
@@ -86,6 +96,7 @@ export function MailboxTable({ data }: { data: HostMailboxes }) {
       </section>
       <Domains mailboxes={data.mailboxes} domain={domain} onDomain={(name) => set({ domain: name })} />
       <MailboxDetails key={opened?.id ?? 0} mailbox={opened} onClose={() => set({ look: '' })} />
+      {deciding && <NewRound mailboxes={data.mailboxes} marked={marked} onClose={() => setDeciding(false)} />}
       <AddMailboxes open={adding} onClose={() => setAdding(false)} />
     </>
   );

@@ -10,16 +10,15 @@ import {
   saveFailure,
   saveMeasurement,
 } from '../../store/host/measurements';
-import { lockOperator, noteAdmitted, noteRefused, operatorById } from '../../store/host/operators';
+import { noteAdmitted, operatorById } from '../../store/host/operators';
 import type { WorkContext } from '../context';
 import { measure } from './measure';
+import { countRefusal } from './refusals';
 import { signInFor } from './sign-in';
 
 /** Mailboxes that one worker measures at a time. */
 const MAX_AT_A_TIME = 8;
 const DAY_MS = 86_400_000;
-/** Mailboxes in a row that a host may refuse before the operator's own password is in doubt. */
-const DOUBTFUL = 5;
 /** Trouble that passes is tried again, later and later; then on the next day. */
 const RETRY_MS = [2_000, 10_000, 60_000];
 
@@ -93,25 +92,6 @@ export class Measuring {
     }
   }
 
-  /**
-   * Counts a refusal. After several in a row the password is tried at the mailbox that the operator could open when signing in: where
-   * it is good no more, nobody tries further, so that the host does not shut them out.
-   */
-  private async refused(id: number): Promise<void> {
-    const { context } = this;
-    const refusals = await noteRefused(context.database, id);
-    const operator = refusals % DOUBTFUL === 0 ? await operatorById(context.database, id) : undefined;
-    if (!operator) return;
-    const { host, port, security, proof } = operator;
-    try {
-      const server = await signInFor(context, operator, { id: 0, host, port, security, user: proof });
-      await server.close();
-    } catch (error) {
-      if (error instanceof MailProblem && error.kind === 'password-refused') await lockOperator(context.database, id);
-      else if (isDatabaseTrouble(error)) throw error;
-    }
-  }
-
   private async failed(due: DueMailbox, error: unknown, asOperator: boolean): Promise<void> {
     const { database, worker, log } = this.context;
     const at = clock.now();
@@ -123,7 +103,7 @@ export class Measuring {
       { ...due, problem: problem.kind, ...(problem.kind === 'internal' ? { err: error } : {}) },
       'a mailbox was not measured',
     );
-    if (problem.kind === 'password-refused' && asOperator) await this.refused(due.operator);
+    if (problem.kind === 'password-refused' && asOperator) await countRefusal(this.context, due.operator);
     const wait = isPassing(error) ? RETRY_MS[await attemptsOf(database, due)] : undefined;
     const again =
       wait === undefined

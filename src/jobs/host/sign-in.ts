@@ -1,6 +1,8 @@
 import { connectImap } from '../../mail/imap/connect';
 import { MailProblem } from '../../mail/problem';
 import type { MailServer } from '../../mail/server';
+import type { Vault } from '../../store/access/vault';
+import type { Queryable } from '../../store/database';
 import { type HostMailbox, mailboxPassword } from '../../store/host/mailboxes';
 import { type Operator, operatorPassword } from '../../store/host/operators';
 import type { SignInContext } from '../sign-in';
@@ -10,7 +12,7 @@ export type WayIn = { password: string; signInAs?: string };
 
 /** @returns undefined where no password is kept that can be used. */
 export async function wayInto(
-  { database, vault }: Pick<SignInContext, 'database' | 'vault'>,
+  { database, vault }: { database: Queryable; vault: Vault },
   operator: Operator,
   mailbox: Pick<HostMailbox, 'id' | 'host' | 'port' | 'security' | 'user'>,
 ): Promise<WayIn | undefined> {

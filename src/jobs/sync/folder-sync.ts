@@ -1,6 +1,6 @@
 import { trashFolders } from '../../core/mailbox/folders';
 import type { MessageRecord } from '../../core/mailbox/record';
-import { chunksOf, countOf, difference, intersection, type Ranges, rangesOf } from '../../core/sets/ranges';
+import { chunksOf, countOf, difference, intersection, type Ranges, rangesOf, union } from '../../core/sets/ranges';
 import { MailProblem } from '../../mail/problem';
 import type { FlagsRecord, FolderChanges, MailServer, OpenFolder } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
@@ -24,6 +24,7 @@ import {
   savePlacedAt,
   tombstone,
   uidsOf,
+  undatedUids,
   updateFlags,
 } from '../../store/index/placements';
 import type { Job } from '../../store/jobs';
@@ -253,10 +254,17 @@ export class FolderSync {
 
   /** When messages came into the trash: as the server says, else, of what came since the last look, by now at the latest. */
   async readPlacedAt(server: MailServer, { generation, fresh }: ComparedFolder): Promise<void> {
-    if (fresh.length === 0) return;
-    const said = await server.savedAt(fresh);
+    // Those that a worker wrote which died before it asked.
+    const undated = difference(await undatedUids(this.context.database, this.account.id, generation.id), fresh);
+    const asked = union([fresh, undated]);
+    if (asked.length === 0) return;
+    const said = await server.savedAt(asked);
     const now = generation.seenMessages === null ? null : new Date();
-    await this.fenced((client) => savePlacedAt(client, this.account.id, generation.id, fresh, said, now));
+    await this.fenced(async (client) => {
+      await savePlacedAt(client, this.account.id, generation.id, fresh, said, now);
+      // Nobody knows whether they came since the last look.
+      if (said.size > 0) await savePlacedAt(client, this.account.id, generation.id, undated, said, null);
+    });
   }
 
   /** Undefined where the folder went since it was listed; the next round's listing tells. */

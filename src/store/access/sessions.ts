@@ -1,6 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { type Queryable, row, rows } from '../database';
 import { tellEnded } from '../events';
+import { isNeededByRound } from '../host/rounds';
 
 /** How long a session lives. */
 export interface SessionLife {
@@ -191,5 +192,6 @@ export async function endOverdue(db: Queryable): Promise<number[]> {
 function isUnheld(account: string): string {
   return `not exists (select 1 from session_account sa join session s using (token_hash)
                       where sa.account = ${account} and ${LIVES})
-    and not exists (select 1 from api_token t where t.account = ${account} and t.ends_at > now())`;
+    and not exists (select 1 from api_token t where t.account = ${account} and t.ends_at > now())
+    and not ${isNeededByRound(account)}`;
 }

@@ -721,10 +721,25 @@ export interface ArchivedCopy extends MessagePlace {
   sha256: string;
 }
 
+/** A copy c in a bag b was read back and lies in the archive of this machine. */
+const IS_IN_ARCHIVE = `c.reason is null and c.checked_at is not null and b.place = 'here' and b.state <> 'erased'`;
+/** It does, and has not been damaged since. */
+export const IS_WHOLE_COPY = `${IS_IN_ARCHIVE} and c.damaged_at is null`;
+
 /** A checked copy c of a whole message that lies in the archive of this machine. */
 const IN_ARCHIVE = (message: string) => `from bag_file c join bag b on b.account = c.account and b.id = c.bag
-  where c.account = $1 and c.file = ${message} * 512 + ${WHOLE_MESSAGE} and c.reason is null and c.checked_at is not null
-    and b.place = 'here' and b.state <> 'erased'`;
+  where c.account = $1 and c.file = ${message} * 512 + ${WHOLE_MESSAGE} and ${IS_IN_ARCHIVE}`;
+
+/** Whole messages of the mailbox in some folders, as what a bag is to hold. */
+export async function wholeMessagesIn(db: Queryable, account: number, folders: readonly number[]): Promise<Ranges> {
+  const { files } = await theRow<{ files: string }>(
+    db,
+    `select coalesce(range_agg(int8range(message * 512 + ${WHOLE_MESSAGE}, message * 512 + ${WHOLE_MESSAGE + 1})), '{}')::text as files
+     from placement where account = $1 and gone_at is null and folder = any($2::int[])`,
+    [account, folders],
+  );
+  return parseMultirange(files);
+}
 
 /** Of placements those whose message has a checked copy in the archive of this machine: of each one in that bag, else the newest. */
 export async function archivedCopies(

@@ -130,11 +130,11 @@ async function guardConditions(
 
 /**
  * Whether what a message says stands in another one that is there, without its files. What protects the text alone lets the
- * original be purged then.
+ * original be purged then. Looked up by its key: as `exists` the planner may read those of all accounts instead.
  */
-const STANDS_ELSEWHERE = `exists (select 1 from run_rewrite w
+const STANDS_ELSEWHERE = `coalesce((select true from run_rewrite w
   join placement r on r.account = w.account and r.generation = w.generation and r.uid = w.uid and r.gone_at is null
-  where w.account = p.account and w.placement = p.id and w.state = 'standing')`;
+  where w.account = p.account and w.placement = p.id and w.state = 'standing' limit 1), false)`;
 
 /** The same, read at once: one pass over the account, every guard a column. */
 export async function readGuarded(db: Queryable, account: Account, now: Date): Promise<Guarded> {

@@ -30,6 +30,17 @@ export async function uidsOf(db: Queryable, account: number, generation: number,
   return parseMultirange(uids);
 }
 
+/** The UIDs of messages of which nobody knows when they came into their folder. */
+export async function undatedUids(db: Queryable, account: number, generation: number): Promise<Ranges> {
+  const { uids } = await theRow<{ uids: string }>(
+    db,
+    `select coalesce(range_agg(int8range(uid, uid + 1)), '{}')::text as uids from placement
+     where account = $1 and generation = $2 and gone_at is null and placed_at is null`,
+    [account, generation],
+  );
+  return parseMultirange(uids);
+}
+
 /** Whether the index of an account holds, or ever held, anything. */
 export async function hasPlacements(db: Queryable, account: number): Promise<boolean> {
   return (await row(db, 'select 1 from placement where account = $1 limit 1', [account])) !== undefined;

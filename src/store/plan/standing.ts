@@ -226,16 +226,20 @@ export async function beginDate(
   return begun.rowCount === 1;
 }
 
-/** What a date d waits for is still on its way: its scan, the saving of its files, the answer of a person, or its run. */
-const WAITS = `case d.state
-  when 'scanning' then exists (
-    select from scan w where w.account = d.account and w.id = d.scan and w.state in ('queued', 'running'))
-  when 'saving' then exists (
-    select from bag w where w.account = d.account and w.id = d.bag and w.state in ('queued', 'running', 'checking', 'paused'))
-    and exists (select from lot w where w.account = d.account and w.id = d.lot and w.run is null)
-  when 'asking' then exists (select from lot w where w.account = d.account and w.id = d.lot and w.run is null)
-  else exists (
-    select from run w where w.account = d.account and w.id = d.run and w.state in ('queued', 'running', 'paused')) end`;
+/**
+ * What a date d waits for is still on its way: its scan, the saving of its files, the answer of a person, or its run. Each is looked up
+ * by its key: as `exists` the planner may read those of all accounts instead.
+ */
+const WAITS = `coalesce(case d.state
+  when 'scanning' then (
+    select true from scan w where w.account = d.account and w.id = d.scan and w.state in ('queued', 'running') limit 1)
+  when 'saving' then (
+    select true from bag w join lot l on l.account = w.account and l.id = d.lot and l.run is null
+    where w.account = d.account and w.id = d.bag and w.state in ('queued', 'running', 'checking', 'paused') limit 1)
+  when 'asking' then (select true from lot w where w.account = d.account and w.id = d.lot and w.run is null limit 1)
+  else (
+    select true from run w where w.account = d.account and w.id = d.run and w.state in ('queued', 'running', 'paused') limit 1)
+  end, false)`;
 
 /** A date that can go on, locked for the transaction; other workers pass it by. */
 export async function nextOpenDate(

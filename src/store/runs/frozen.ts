@@ -1,7 +1,9 @@
 import type { Criteria } from '../../core/criteria/tree';
+import { WHOLE_MESSAGE } from '../../core/files/file';
 import type { Amount } from '../../core/level/level';
 import { parseMultirange, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
+import { IS_WHOLE_COPY } from '../archive/bags';
 import { type Queryable, rows, theRow } from '../database';
 import { foldersOf } from '../index/folders';
 import type { PendingPlacement } from '../index/placements';
@@ -22,6 +24,8 @@ export type RunSelector =
   | { run: number }
   /** What a run brought to the trash and lies there still. */
   | { brought: number }
+  /** What a bag of the archive of this machine holds a checked copy of. */
+  | { savedIn: number }
   /** What another run left. */
   | { rest: number };
 
@@ -105,6 +109,13 @@ async function namedBy(
     return {
       from: `from (select * from placement where account = $1 and trashed_by = $3::int) p where ${live}`,
       values: [account.id, inScope, selector.brought],
+    };
+  if ('savedIn' in selector)
+    return {
+      from: `from (select p.* from bag_file c join bag b on b.account = c.account and b.id = c.bag
+          join placement p on p.account = c.account and p.message = c.file / 512
+        where c.account = $1 and c.bag = $3::int and c.file % 512 = ${WHOLE_MESSAGE} and ${IS_WHOLE_COPY}) p where ${live}`,
+      values: [account.id, inScope, selector.savedIn],
     };
   if ('ids' in selector || 'folders' in selector) {
     const [where, value] =

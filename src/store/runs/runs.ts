@@ -77,8 +77,15 @@ export interface Run {
   after: QuotaSnapshot | null;
   /** The server's figure once it had followed, or the last look that was taken; null while it is not known. */
   settled: QuotaSnapshot | null;
-  /** Who, and how: from the page, by a script with the token of this number, or by a date of a standing lot. */
-  askedBy: { user?: string; via?: 'page' | 'script' | 'standing'; token?: number; standing?: number; day?: string };
+  /** Who, and how: from the page, by a script with the token of this number, by a date of a standing lot, or by a round of an operator. */
+  askedBy: {
+    user?: string;
+    via?: 'page' | 'script' | 'standing' | 'round';
+    token?: number;
+    standing?: number;
+    day?: string;
+    round?: number;
+  };
   /** What can still be taken back: what this run brought to the trash and lies there now. */
   undo: Amount;
   /** Milliseconds of work, pauses and waits left out. */

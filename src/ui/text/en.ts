@@ -1439,7 +1439,12 @@ export const en = {
     open: (run: number) => `Run ${run}`,
     askedBy: 'Asked by',
     lot: (label: string, where: string | null) => (where === null || where === label ? label : `${label}: ${where}`),
-    via: { page: 'in this page', script: 'by a script', standing: 'by a standing lot' },
+    via: {
+      page: 'in this page',
+      script: 'by a script',
+      standing: 'by a standing lot',
+      round: 'for several mailboxes at once',
+    },
     began: 'Started',
     took: 'Took',
     tookRate: (time: string, rate: string) => `${time} of work, ${rate} messages a second`,
@@ -1823,6 +1828,129 @@ export const en = {
         'note-too-long': (cell: string) => `the note “${cell}” is longer than 500 characters`,
         twice: (cell: string) => `${cell} is in the sheet twice`,
       },
+    },
+    rounds: {
+      place: 'Upkeep',
+      placeFigure: (lots: number, asking: number) =>
+        asking > 0
+          ? asking === 1
+            ? '1 round asks you'
+            : `${asking} rounds ask you`
+          : lots === 0
+            ? 'of several at once'
+            : lots === 1
+              ? '1 standing lot for several'
+              : `${lots} standing lots for several`,
+      make: 'One decision for several',
+      title: 'Decided for several mailboxes at once',
+      none: 'Nothing yet. Mark mailboxes in the list, then press “One decision for several”.',
+      forMarked: (mailboxes: number, shown: string) =>
+        mailboxes === 1 ? 'For the mailbox that you marked:' : `For the ${shown} mailboxes that you marked:`,
+      forUrgent: (mailboxes: number, shown: string) =>
+        mailboxes === 0
+          ? 'No mailbox is marked, and none needs something now. Mark some in the list first.'
+          : mailboxes === 1
+            ? 'Nothing is marked. For the mailbox that needs something now:'
+            : `Nothing is marked. For the ${shown} mailboxes that need something now:`,
+      withoutPassword: (shown: string) => `${shown} more need their own password first.`,
+      what: 'What is to be done',
+      kinds: {
+        purge: 'Delete what lies in trash and junk',
+        empty: 'Archive the whole mailbox, then empty it',
+        standing: 'One standing lot for all of them',
+      },
+      kindNotes: {
+        purge: 'Deleted on the server, for good. What guards protect stays.',
+        empty:
+          'For somebody who left. Every message is saved on this machine and read back; then it is deleted on the server.',
+        standing: 'What matches goes on certain days, by itself. It is tried on the past of each mailbox first.',
+      },
+      longer: 'What has lain there longer than',
+      inFolder: { trash: 'in the trash', junk: 'in junk' },
+      byReceipt: 'Where the server does not tell when a message went to the trash, go by the day it was received',
+      reason: 'Why you open these mailboxes',
+      reasonNote: 'It goes into the ledger of each mailbox, where its owner reads it.',
+      tryFirst: (shown: string, mailboxes: number) =>
+        mailboxes === 1 ? 'Try it on the mailbox' : `Try it on ${shown} mailboxes`,
+      heads: {
+        round: 'What',
+        mailboxes: 'Mailboxes',
+        state: 'State',
+        went: 'Went',
+        when: 'Begun',
+        mailbox: 'Mailbox',
+        goes: 'Would go',
+        everything: 'All of it',
+        takesNow: 'Would go now',
+        fromTrash: 'From the trash',
+        fromJunk: 'From junk',
+        kept: 'Guards keep',
+        undated: 'Nobody knows since when',
+        level: 'Level',
+        stays: 'Stayed',
+        monthly: 'In a month',
+        cared: 'Flagged or answered',
+      },
+      purgeTitle: (where: 'both' | 'trash' | 'junk', days: number) =>
+        `Delete what lies in ${{ both: 'trash and junk', trash: 'the trash', junk: 'junk' }[where]} longer than ${days === 1 ? '1 day' : `${days} days`}`,
+      standingTitle: (label: string) => `Standing lot “${label}”`,
+      emptyTitle: 'Archive the whole mailbox, then empty it',
+      trying: 'being tried',
+      asks: 'asks you',
+      stopped: (said: string) => `stopped: ${said}`,
+      on: (on: string, said: string) => `on in ${on} (${said})`,
+      counted: {
+        waiting: (shown: string) => `${shown} waiting`,
+        opening: (shown: string) => `${shown} being opened`,
+        scanning: (shown: string) => `${shown} being scanned`,
+        ready: (shown: string) => `${shown} ready`,
+        queued: (shown: string) => `${shown} to go`,
+        working: (shown: string) => `${shown} under way`,
+        done: (shown: string) => `${shown} done`,
+        nothing: (shown: string) => `${shown} with nothing to take`,
+        failed: (shown: string) => `${shown} failed`,
+        left: (shown: string) => `${shown} left as they are`,
+      },
+      states: {
+        waiting: 'waiting',
+        opening: 'being opened',
+        scanning: 'being scanned',
+        ready: 'ready',
+        queued: 'waiting for its turn',
+        working: 'under way',
+        done: 'done',
+        nothing: 'nothing to take',
+        failed: 'failed',
+        left: 'left as it is',
+      },
+      started: 'started',
+      progress: (tried: string, all: string) =>
+        `${tried} of ${all} mailboxes are tried. Nothing is moved or deleted yet.`,
+      nothingYet: 'Every mailbox was tried. Nothing is moved or deleted before you decide.',
+      because: (reason: string) => `Reason in the ledgers: ${reason}`,
+      without: (user: string) => `With ${user}`,
+      noneChosen: 'No mailbox is chosen.',
+      start: (mailboxes: number, shown: string) =>
+        mailboxes === 1 ? 'Start it in 1 mailbox' : `Start it in ${shown} mailboxes`,
+      button: {
+        purge: (messages: string, bytes: string, mailboxes: number, shown: string) =>
+          `Delete ${messages}, ${bytes}, from ${mailboxes === 1 ? '1 mailbox' : `${shown} mailboxes`}`,
+        empty: (messages: string, bytes: string, mailboxes: number, shown: string) =>
+          `Archive and empty ${mailboxes === 1 ? '1 mailbox' : `${shown} mailboxes`}: ${messages}, ${bytes}`,
+      },
+      sure: { purge: 'Delete this for good?', empty: 'Archive and empty this?' },
+      sentence: {
+        purge: (messages: string, bytes: string, mailboxes: number, shown: string) =>
+          `${messages}, ${bytes}, in ${mailboxes === 1 ? '1 mailbox' : `${shown} mailboxes`} are deleted on the server. They can’t be brought back.`,
+        empty: (messages: string, bytes: string, mailboxes: number, shown: string) =>
+          `${messages}, ${bytes}, in ${mailboxes === 1 ? '1 mailbox' : `${shown} mailboxes`} are saved on this machine, and read back. Then they are deleted on the server, also what guards protect. What can’t be saved stays.`,
+      },
+      doIt: { purge: 'Delete', empty: 'Archive and empty' },
+      password: 'So much is deleted only by who shows that it is them. Your password:',
+      goOn: 'Go on',
+      drop: 'Drop it',
+      stop: 'Stop it',
+      stopSure: 'Stop it in every mailbox?',
     },
     acts: {
       place: 'of every mailbox',
