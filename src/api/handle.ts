@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import * as v from 'valibot';
+import { isDatabaseTrouble } from '../store/database';
 import { readBody } from './body';
 import { type Environment, theEnvironment } from './environment';
 import { type Identity, identityOf, mayNot } from './identity';
@@ -85,8 +86,19 @@ function ofDatabase(error: unknown): Problem | undefined {
   const { code = '' } = error as { code?: string };
   if (NOT_HELD.has(code)) return invalid('A value in the request is out of range.', []);
   const tooSlow = 'That took too long. Narrow it down, or try again later.';
-  return code === '57014'
-    ? new Problem(503, 'too-slow', 'Too slow', tooSlow, undefined, { 'retry-after': '60' })
+  // A statement that took too long; through a pooler it is node-postgres that gives up.
+  if (code === '57014' || (error as Error | undefined)?.message === 'Query read timeout')
+    return new Problem(503, 'too-slow', 'Too slow', tooSlow, undefined, { 'retry-after': '60' });
+  // It restarts, or another server takes over from it.
+  return isDatabaseTrouble(error)
+    ? new Problem(
+        503,
+        'database-away',
+        'The database is away',
+        'The database does not answer just now. Nothing was lost. Try again in a moment.',
+        undefined,
+        { 'retry-after': '5' },
+      )
     : undefined;
 }
 

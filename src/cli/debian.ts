@@ -22,6 +22,8 @@ export const FOR_TESTS: Needed[] = [
   { package: 'python3', present: runnable('/usr/bin/python3') },
   { package: 'python3-dateutil', present: runnable('/usr/lib/python3/dist-packages/dateutil') },
   { package: 'python3-prometheus-client', present: runnable('/usr/lib/python3/dist-packages/prometheus_client') },
+  { package: 'pgbouncer', present: runnable('/usr/sbin/pgbouncer') },
+  { package: 'nginx-light', present: runnable('/usr/sbin/nginx') },
   { package: 'tzdata', present: runnable('/usr/share/zoneinfo/Europe') },
   { package: 'curl', present: runnable('/usr/bin/curl') },
   { package: 's-nail', present: runnable('/usr/bin/s-nail') },

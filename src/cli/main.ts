@@ -9,6 +9,7 @@ import { backup, restore } from './backup';
 import { ensureBuilt } from './build';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
+import { printDistribution } from './schema';
 import { serve } from './serve';
 import { test } from './test';
 import { verify } from './verify';
@@ -28,6 +29,8 @@ const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
   ./tamsel archive check reads every octet of the archive again; exit code 1 where anything differs, for cron
            --user NAME   of one account; --demo of the demo's data
   ./tamsel backup FOLDER  writes the database and the key; restore FOLDER makes an empty data folder of them and checks it
+  ./tamsel build         builds the web server and the worker, and starts nothing
+  ./tamsel schema --distributed   prints how a distributed PostgreSQL spreads the large tables; changes nothing
   ./tamsel test [part]    the tests: all, or some of check, unit, fast, security, integration, browser;
                           or files; --long: the long trials; --name PATTERN: only tests of that name
   ./tamsel help           this; --version tells the version
@@ -69,6 +72,14 @@ async function main(args: string[]): Promise<number> {
       if (command === 'restore') return restore(dataFolder(purpose), path, purpose);
       return backup(dataFolder(purpose), purpose, path, version());
     }
+    case 'schema': {
+      const words = rest.filter((word) => word !== '--demo');
+      if (words.join(' ') !== '--distributed') throw new Stop(EXIT.usage, 'Say ./tamsel schema --distributed.');
+      return printDistribution(dataFolder(rest.includes('--demo') ? 'demo' : 'start'));
+    }
+    case 'build':
+      ensureBuilt(root);
+      return 0;
     case 'test':
       return test(root, rest);
     case 'help':

@@ -6,7 +6,7 @@ import { operatorSettingsFrom } from '../api/operator-settings';
 import { isLoopback } from '../mail/destination';
 import { outboundConfigFrom } from '../mail/outbound-config';
 import { openDatabase } from '../store/database';
-import { migrate, NewerSchema } from '../store/migrate';
+import { migrate, NewerSchema, wrongSetting } from '../store/migrate';
 import { trustedProxies } from '../web/client-address';
 import { ensureBuilt } from './build';
 import { Cluster } from './cluster';
@@ -162,6 +162,12 @@ async function applyMigrations(root: string, url: string): Promise<void> {
       throw error instanceof NewerSchema ? new Stop(EXIT.newerData, error.message) : error;
     });
     if (applied.length > 0) say(`Applied ${applied.length} migrations.`);
+    const wrong = await wrongSetting(database);
+    if (wrong)
+      throw new Stop(
+        EXIT.databaseSilent,
+        `Sessions with the database do not have ${wrong} as Tamsel needs it. A pooler may keep older sessions: have it connect anew (RECONNECT).`,
+      );
   } finally {
     await database.end();
   }

@@ -1,4 +1,6 @@
 import pg from 'pg';
+import { readDatabaseUrl } from './database-url';
+import { isStandby, PrimaryPool } from './primary';
 
 /** A pool, or a client inside a transaction: whatever can be asked. */
 export type Queryable = Pick<pg.Pool, 'query'>;
@@ -10,28 +12,57 @@ const NUMERIC = 1700;
 pg.types.setTypeParser(INT8, Number);
 pg.types.setTypeParser(NUMERIC, Number);
 
-/** How values are written as text, which what the ledger covers depends on. */
-const SESSION = '-c TimeZone=UTC -c DateStyle=ISO -c IntervalStyle=postgres -c bytea_output=hex';
+/** How values are written as text, which what the ledger covers depends on. The database has them as its defaults too. */
+export const SESSION_SETTINGS = {
+  TimeZone: 'UTC',
+  DateStyle: 'ISO',
+  IntervalStyle: 'postgres',
+  bytea_output: 'hex',
+} as const;
+
+/** Before another server is tried, or the same again. */
+const CONNECT_MS = 30_000;
 
 /**
+ * Opens a pool of connections to the primary among the servers of an address.
+ *
  * @param statementSeconds after which a statement is ended, for who answers people; a job's may take as long as they need.
  */
 export function openDatabase(url: string, connections = 10, statementSeconds?: number): Database {
-  const limits = statementSeconds && {
-    statement_timeout: statementSeconds * 1000,
-    idle_in_transaction_session_timeout: statementSeconds * 1000,
-    connectionTimeoutMillis: 30_000,
-  };
-  const pool = new pg.Pool({
-    connectionString: url,
+  const { servers, isPooled: pooled } = readDatabaseUrl(url);
+  const milliseconds = statementSeconds && statementSeconds * 1000;
+  // What is said when a connection is made holds for whoever a pooler gives it to next, so through one nothing is said.
+  const session = pooled
+    ? milliseconds
+      ? { query_timeout: milliseconds }
+      : {}
+    : {
+        options: Object.entries(SESSION_SETTINGS)
+          .map(([name, value]) => `-c ${name}=${value}`)
+          .join(' '),
+        ...(milliseconds ? { statement_timeout: milliseconds, idle_in_transaction_session_timeout: milliseconds } : {}),
+      };
+  const config: pg.PoolConfig = {
     max: connections,
     application_name: 'tamsel',
-    options: SESSION,
-    ...limits,
-  });
+    ...(milliseconds || servers.length > 1 ? { connectionTimeoutMillis: CONNECT_MS } : {}),
+    ...session,
+  };
+  const pool =
+    servers.length === 1
+      ? new pg.Pool({ ...config, connectionString: servers[0] as string })
+      : new PrimaryPool(config, servers);
   // An idle connection that breaks is replaced; the next query reports what matters.
   pool.on('error', () => undefined);
+  if (pooled) POOLED.add(pool);
   return pool;
+}
+
+const POOLED = new WeakSet<Database>();
+
+/** Whether a pooler in transaction mode stands between: it passes no notifications on. */
+export function isPooled(database: Database): boolean {
+  return POOLED.has(database);
 }
 
 /** Runs an act in a transaction: all of it, or nothing. */
@@ -151,6 +182,7 @@ export async function theRow<T>(db: Queryable, text: string, values: unknown[] =
  */
 export function isDatabaseTrouble(error: unknown): boolean {
   if (!(error instanceof Error) || error.name === 'MailProblem') return false;
+  if (isStandby(error)) return true;
   const { code = '' } = error as Error & { code?: string };
   if (/^(08|40|53|57P)/.test(code)) return true;
   if (/^(ECONNREFUSED|ECONNRESET|EPIPE)$/.test(code)) return true;

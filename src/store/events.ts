@@ -1,5 +1,5 @@
 import type { Database, Queryable } from './database';
-import { rows } from './database';
+import { isPooled, rows } from './database';
 
 export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search' | 'bag' | 'repeats';
 
@@ -48,8 +48,12 @@ export async function wake(db: Queryable): Promise<void> {
   await db.query(`select pg_notify('${WORK_CHANNEL}', '')`);
 }
 
+/** What a pooler does not pass on is looked for so often. */
+const LOOK_MS = 1_000;
+
 /**
- * Listens on a channel with a connection of its own, made again when it breaks.
+ * Listens on a channel with a connection of its own, made again when it breaks. A pooler in transaction mode passes no notifications
+ * on: through one, whoever listens is told again and again that there may be something.
  *
  * @param heard told what a notification says; '' also where some may have been missed.
  * @returns stops listening.
@@ -59,6 +63,10 @@ export function listen(
   channel: 'events' | 'work',
   heard: (said: string) => void,
 ): () => Promise<void> {
+  if (isPooled(database)) {
+    const looking = setInterval(() => heard(''), LOOK_MS).unref();
+    return async () => clearInterval(looking);
+  }
   let stopped = false;
   let release: (() => void) | undefined;
   const connect = async (): Promise<void> => {

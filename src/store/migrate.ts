@@ -1,6 +1,6 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type Database, rows, transaction } from './database';
+import { type Database, type Queryable, row, rows, SESSION_SETTINGS, theRow, transaction } from './database';
 
 /** The database knows migrations that this version does not. */
 export class NewerSchema extends Error {}
@@ -35,6 +35,38 @@ export async function migrate(database: Database, directory: string): Promise<st
       await client.query(readFileSync(join(directory, name), 'utf8'));
       await client.query('insert into migration (name) values ($1)', [name]);
     }
+    await setDefaults(client);
     return missing;
   });
+}
+
+/**
+ * Gives the database the settings that what is written as text depends on as its defaults: through a pooler no session can have its own.
+ * They are no part of a migration, since a dump of the database does not hold them.
+ */
+async function setDefaults(client: Queryable): Promise<void> {
+  const kept = await row<{ settings: string[] }>(
+    client,
+    `select setconfig as settings from pg_db_role_setting
+     where setrole = 0 and setdatabase = (select oid from pg_database where datname = current_database())`,
+  );
+  const wanted = Object.entries(SESSION_SETTINGS).map(([name, value]) => `${name}=${value}`);
+  if (wanted.every((setting) => kept?.settings.includes(setting))) return;
+  const { name } = await theRow<{ name: string }>(client, 'select quote_ident(current_database()) as name');
+  for (const [setting, value] of Object.entries(SESSION_SETTINGS))
+    await client.query(`alter database ${name} set ${setting} = '${value}'`);
+}
+
+/**
+ * Finds out whether sessions have the settings that what is written as text depends on.
+ *
+ * @returns the name of one that is not as it should be.
+ */
+export async function wrongSetting(database: Database): Promise<string | undefined> {
+  for (const [name, value] of Object.entries(SESSION_SETTINGS)) {
+    const { now } = await theRow<{ now: string }>(database, 'select current_setting($1) as now', [name]);
+    // Of a style the order of days and months stands behind it.
+    if (now.split(',')[0] !== value) return name;
+  }
+  return undefined;
 }
