@@ -112,7 +112,7 @@ export class App {
   /** What the processes have logged. */
   log = '';
   private worker: ChildProcess | undefined;
-  private extraWorker: ChildProcess | undefined;
+  private extraWorkers: ChildProcess[] = [];
   private web: ChildProcess | undefined;
 
   private constructor(
@@ -192,14 +192,13 @@ export class App {
     this.worker = this.spawnWorker();
   }
 
-  /** A second worker beside the first. */
+  /** One more worker beside the first. */
   addWorker(): void {
-    this.extraWorker = this.spawnWorker();
+    this.extraWorkers.push(this.spawnWorker());
   }
 
   async killExtraWorker(): Promise<void> {
-    if (this.extraWorker) await ended(this.extraWorker, 'SIGKILL');
-    this.extraWorker = undefined;
+    await Promise.all(this.extraWorkers.splice(0).map((worker) => ended(worker, 'SIGKILL')));
   }
 
   private spawnWorker(): ChildProcess {
@@ -258,8 +257,7 @@ export class App {
   }
 
   async endExtraWorker(): Promise<void> {
-    if (this.extraWorker) await ended(this.extraWorker, 'SIGTERM');
-    this.extraWorker = undefined;
+    await Promise.all(this.extraWorkers.splice(0).map((worker) => ended(worker, 'SIGTERM')));
   }
 
   async endWeb(): Promise<void> {

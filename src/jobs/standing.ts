@@ -7,7 +7,6 @@ import { dayAfter, instantAt } from '../core/rhythm/rhythm';
 import { ceilingOf } from '../core/standing/trial';
 import { passes } from '../mail/problem';
 import { type Account, accountById } from '../store/access/accounts';
-import { canSignIn } from '../store/access/credentials';
 import { bagById, createBag } from '../store/archive/bags';
 import { type Queryable, transaction } from '../store/database';
 import { tell } from '../store/events';
@@ -35,6 +34,7 @@ import { giveFiles } from '../store/runs/rewrites';
 import { createRun, handLots, runById } from '../store/runs/runs';
 import { askForTexts } from './ask-for-texts';
 import type { WorkContext } from './context';
+import { provideFromOperator } from './host/rounds/provide';
 import { noticeOfStanding } from './notices';
 import { begin, giveBagTo, trashProblem } from './run/begin';
 import { resume } from './run/resume';
@@ -146,7 +146,8 @@ class Step {
     const { client, account, date, context } = this;
     // Whoever stopped it meant this date too.
     if (this.lot.state !== 'on') return this.end('declined');
-    if (!(await canSignIn(client, context.vault, account.id))) return this.wait(LATER_MS, { problem: SIGN_IN_NEEDED });
+    if (!(await provideFromOperator(client, context.vault, account, this.at)))
+      return this.wait(LATER_MS, { problem: SIGN_IN_NEEDED });
     const scan = date.scan === null ? undefined : await scanById(client, account.id, date.scan);
     if (!scan) {
       const { scan: opened } = await openScan(client, account.id);

@@ -33,9 +33,9 @@ function withoutPooler(rest: string): { path: string; isPooled: boolean } {
   if (at < 0) return { path: rest, isPooled: false };
   const parameters = new URLSearchParams(rest.slice(at + 1));
   const pooler = parameters.get('pooler');
-  if (pooler !== null && pooler !== 'transaction')
-    throw new Error('The address of the database has a pooler that is not “transaction”.');
+  if (pooler === null) return { path: rest, isPooled: false };
+  if (pooler !== 'transaction') throw new Error('The address of the database has a pooler that is not “transaction”.');
   parameters.delete('pooler');
   const left = parameters.toString();
-  return { path: rest.slice(0, at) + (left === '' ? '' : `?${left}`), isPooled: pooler !== null };
+  return { path: rest.slice(0, at) + (left === '' ? '' : `?${left}`), isPooled: true };
 }

@@ -377,3 +377,81 @@ test('deleting much asks for the operator’s password again', async () => {
   assert.equal((await warden.carryOut(round, { password: WARDEN.password })).status, 200);
   assert.deepEqual((await warden.until(round, 'ended')).round.done, asked.asked);
 });
+
+test('signing out forgets what a round that waits was signed in with; signing in again carries it out', async () => {
+  const [abuse] = [named('abuse')];
+  const warden = await Warden.start([abuse]);
+  const round = await warden.begin({ kind: 'purge', terms: { days: 0, trash: true, junk: true } });
+  const { round: asked } = await warden.until(round, 'asking');
+  const kept = async () =>
+    (
+      await warden.app.database.query(
+        'select (select count(*)::int from credential) as accounts, (select count(*)::int from host_operator_credential) as operators',
+      )
+    ).rows[0];
+  assert.deepEqual(await kept(), { accounts: 1, operators: 1 });
+  await warden.app.call('DELETE', `/session${warden.base}`);
+  // Whoever keeps house deletes what nobody needs.
+  await warden.app.killWorker();
+  warden.app.startWorker();
+  await until(async () => (await kept()).accounts === 0, 60);
+  assert.deepEqual(await kept(), { accounts: 0, operators: 0 });
+  warden.app.forgetCookie();
+  const at = { host: '127.0.0.1', port: warden.relay.port, security: 'none', ...WARDEN, mailbox: abuse.user };
+  warden.app.keepCookies((await warden.app.call('POST', '/operators', at)).headers);
+  assert.equal((await warden.carryOut(round)).status, 200);
+  const ended = await warden.until(round, 'ended');
+  assert.deepEqual([ended.round.states, ended.round.done], [{ done: 1 }, asked.asked]);
+  assert.deepEqual(warden.folder(abuse.user, 'Junk'), []);
+});
+
+test('what the host does not date stays in the trash, unless the day of receipt is to count', async () => {
+  const [shop] = [named('shop')];
+  const warden = await Warden.start([shop]);
+  warden.host.faults.hide = ['SAVEDATE'];
+  const old = (days: number) => {
+    const before = Date.now() / 1000 - days * DAY;
+    return warden.folder(shop.user, 'Trash').filter(({ received }) => received < before);
+  };
+  const terms = { days: 100, trash: true, junk: false };
+  const first = await warden.begin({ kind: 'purge', terms });
+  const nothing = await warden.until(first, 'ended');
+  assert.deepEqual(nothing.round.states, { nothing: 1 });
+  assert.equal(nothing.mailboxes[0].tried.undated, warden.folder(shop.user, 'Trash').length);
+  const second = await warden.begin({ kind: 'purge', terms: { ...terms, byReceipt: true } });
+  const { round: asked } = await warden.until(second, 'asking');
+  assert.ok(asked.asked.messages > 0);
+  assert.deepEqual(asked.asked, sumOf(old(100)));
+});
+
+test('a folder that is junk by its name alone is a guess, and a guess deletes nothing', async () => {
+  const { scenario, ...info } = named('info');
+  const folders = scenario.folders.map(({ use, ...folder }) =>
+    use === '\\Junk' ? folder : { ...folder, ...(use ? { use } : {}) },
+  );
+  const unmarked = { ...info, scenario: { ...scenario, folders } };
+  const warden = await Warden.start([unmarked]);
+  assert.ok(warden.folder(unmarked.user, 'Junk').length > 50);
+  const round = await warden.begin({ kind: 'purge', terms: { days: 0, trash: false, junk: true } });
+  const ended = await warden.until(round, 'ended');
+  assert.deepEqual(ended.round.states, { nothing: 1 });
+});
+
+test('terms that can’t be read are told at their place, and no round begins', async () => {
+  const warden = await Warden.start([named('compost')]);
+  const all = { reason: REASON, mailboxes: [1] };
+  for (const body of [
+    { kind: 'purge', terms: { days: -1, trash: true, junk: true }, ...all },
+    { kind: 'purge', terms: { days: 3, trash: false, junk: false }, ...all },
+    { kind: 'purge', terms: { days: 3, trash: true, junk: true }, ...all, mailboxes: [] },
+    { kind: 'purge', terms: { days: 3, trash: true, junk: true }, ...all, reason: ' ' },
+    { kind: 'everything', terms: {}, ...all },
+    { kind: 'empty', terms: { days: 3 }, ...all },
+  ]) {
+    const refused = await warden.call('POST', '/rounds', body);
+    assert.deepEqual([refused.status, refused.body.errors?.length > 0], [422, true], JSON.stringify(body));
+  }
+  const none = await warden.call('POST', '/rounds', { kind: 'empty', ...all, mailboxes: [99] });
+  assert.equal(none.status, 409);
+  assert.deepEqual((await warden.call('GET', '/rounds')).body.rounds, []);
+});

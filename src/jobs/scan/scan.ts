@@ -36,6 +36,8 @@ const PROGRESS_MS = 400;
 const WORTH_CONNECTIONS = 50;
 /** Messages of a folder that is read as a whole. */
 const SMALL = 200;
+/** Messages of a mailbox below which joining each with each costs little. */
+const WORTH_STATISTICS = 2_000;
 /** Folders whose end is written down together. */
 const FINISHED_AT_ONCE = 200;
 
@@ -272,7 +274,7 @@ class Scanner {
     if (!isDue) return;
     this.stage = 'finalizing';
     await this.write('running');
-    await refreshStatistics(database);
+    if (await this.isWorthStatistics()) await refreshStatistics(database);
     await this.fenced(async (client) => {
       await takeFinalizing(client, this.account.id);
       await joinThreads(client, this.account.id);
@@ -283,6 +285,16 @@ class Scanner {
       await dropFirstRanking(client, this.account.id);
       await tell(client, this.account.id, 'index', {});
     });
+  }
+
+  /**
+   * Whether the planner has to look at the tables again for this mailbox: it takes as long whatever the mailbox is, and to a small one it
+   * makes no difference.
+   */
+  private async isWorthStatistics(): Promise<boolean> {
+    const { database } = this.context;
+    if (this.messages.done < WORTH_STATISTICS && !(await needsFinalizing(database, this.account.id))) return false;
+    return hasPlacements(database, this.account.id, WORTH_STATISTICS);
   }
 
   private async plan(changed: readonly ChangedFolder[]): Promise<void> {

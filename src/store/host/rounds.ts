@@ -1,6 +1,7 @@
 import type { RoundState, RoundTerms, Tried } from '../../core/host/round';
 import type { Amount } from '../../core/level/level';
 import { type Database, type Queryable, row, rows, theRow, transaction } from '../database';
+import { updateRow } from '../update';
 
 /** A note of what went wrong. */
 export interface RoundProblem {
@@ -40,16 +41,37 @@ const ROUND = `r.operator, r.id, r.kind, r.terms, r.reason, r.state, r.created_a
 const MAILBOX = `m.operator, m.round, m.mailbox, m.user_name as "user", m.account, m.state, m.scan, m.lot, m.bag, m.run, m.standing,
   m.messages, m.bytes, m.tried, json_build_object('messages', m.done_messages, 'bytes', m.done_bytes) as done, m.problem`;
 
-/** Of a mailbox m of a round: something is still to come. */
-const IS_OPEN = `m.state in ('waiting', 'opening', 'scanning', 'ready', 'queued', 'working')`;
+/** Of a mailbox m of a round: something is still to come without anybody's doing. */
+const GETS_ON = `m.state in ('waiting', 'opening', 'scanning', 'queued', 'working')`;
 /** Of a mailbox m of a round: it takes room at its host. */
 const IS_UNDER_WAY = `m.state in ('opening', 'scanning', 'working')`;
 
-/** Of an account: a round needs its credential; or a standing lot of one does, and its operator lets their password be kept. */
+/**
+ * Of an account: a round needs its credential, or may while its operator's password is kept: to be carried out, or for its standing
+ * lot.
+ */
 export function isNeededByRound(account: string): string {
-  return `exists (select 1 from round_mailbox m where m.account = ${account} and (${IS_OPEN}
-    or exists (select 1 from standing_lot s join host_operator_credential c on c.operator = m.operator
-               where s.account = m.account and s.id = m.standing and s.state = 'on')))`;
+  return `exists (select 1 from round_mailbox m where m.account = ${account} and (${GETS_ON}
+    or exists (select 1 from host_operator_credential c where c.operator = m.operator) and (m.state = 'ready'
+      or exists (select 1 from standing_lot s where s.account = m.account and s.id = m.standing and s.state = 'on'))))`;
+}
+
+/**
+ * The mailbox of an operator for which a round works in an account, where its operator signed in, or entered a password, since the
+ * credential of the account was kept, or where none is.
+ */
+export async function roundOfAccount(
+  db: Queryable,
+  account: number,
+): Promise<{ operator: number; mailbox: number } | undefined> {
+  return row(
+    db,
+    `select m.operator, m.mailbox from round_mailbox m
+     left join host_operator_credential o on o.operator = m.operator
+     left join credential c on c.account = m.account
+     where m.account = $1 and (c.account is null or c.stored_at < o.stored_at) order by m.round desc limit 1`,
+    [account],
+  );
 }
 
 /** How the mailboxes of a round stand. */
@@ -175,18 +197,8 @@ export async function updateRoundMailbox(
   { operator, round, mailbox }: Pick<RoundMailbox, 'operator' | 'round' | 'mailbox'>,
   change: RoundChange,
 ): Promise<void> {
-  const given = (Object.keys(change) as (keyof RoundChange)[]).filter((name) => change[name] !== undefined);
-  const values = given.map((name) => {
-    const value = change[name];
-    return value !== null && typeof value === 'object' && !(value instanceof Date) ? JSON.stringify(value) : value;
-  });
-  const sets = given.map((name, at) => `${COLUMN_OF[name]} = $${at + 4}`).join(', ');
-  await db.query(`update round_mailbox set ${sets} where operator = $1 and round = $2 and mailbox = $3`, [
-    operator,
-    round,
-    mailbox,
-    ...values,
-  ]);
+  const key = [operator, round, mailbox];
+  await updateRow(db, 'round_mailbox', COLUMN_OF, change, 'operator = $1 and round = $2 and mailbox = $3', key);
 }
 
 /** How many accounts the rounds of an operator made, or found. */

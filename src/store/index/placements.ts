@@ -41,9 +41,13 @@ export async function undatedUids(db: Queryable, account: number, generation: nu
   return parseMultirange(uids);
 }
 
-/** Whether the index of an account holds, or ever held, anything. */
-export async function hasPlacements(db: Queryable, account: number): Promise<boolean> {
-  return (await row(db, 'select 1 from placement where account = $1 limit 1', [account])) !== undefined;
+/** Whether the index of an account holds, or ever held, so many messages. */
+export async function hasPlacements(db: Queryable, account: number, least = 1): Promise<boolean> {
+  const last = await row(db, 'select 1 from placement where account = $1 order by id offset $2 limit 1', [
+    account,
+    least - 1,
+  ]);
+  return last !== undefined;
 }
 
 export async function countPlacements(db: Queryable, account: number, generation: number): Promise<number> {

@@ -3,6 +3,7 @@ import type { StandingFate } from '../../core/standing/terms';
 import type { Trial } from '../../core/standing/trial';
 import { nextNumber } from '../access/accounts';
 import { type Queryable, row, rows } from '../database';
+import { updateRow } from '../update';
 
 export interface Note {
   kind: string;
@@ -139,7 +140,7 @@ export async function updateStanding(
   id: number,
   change: StandingChange,
 ): Promise<void> {
-  await update(db, 'standing_lot', COLUMN_OF, change, 'account = $1 and id = $2', [account, id]);
+  await updateRow(db, 'standing_lot', COLUMN_OF, change, 'account = $1 and id = $2', [account, id]);
 }
 
 export async function deleteStanding(db: Queryable, account: number, id: number): Promise<void> {
@@ -171,25 +172,7 @@ export async function updateDate(
   change: DateChange,
 ): Promise<void> {
   const key = [account, standing, day];
-  await update(db, 'standing_date', DATE_COLUMN_OF, change, 'account = $1 and standing = $2 and day = $3', key);
-}
-
-async function update<K extends string>(
-  db: Queryable,
-  table: string,
-  columns: Record<K, string>,
-  change: Partial<Record<K, unknown>>,
-  where: string,
-  key: unknown[],
-): Promise<void> {
-  const given = (Object.keys(change) as K[]).filter((name) => change[name] !== undefined);
-  if (given.length === 0) return;
-  const values = given.map((name) => {
-    const value = change[name];
-    return value !== null && typeof value === 'object' && !(value instanceof Date) ? JSON.stringify(value) : value;
-  });
-  const set = given.map((name, at) => `${columns[name]} = $${key.length + at + 1}`).join(', ');
-  await db.query(`update ${table} set ${set} where ${where}`, [...key, ...values]);
+  await updateRow(db, 'standing_date', DATE_COLUMN_OF, change, 'account = $1 and standing = $2 and day = $3', key);
 }
 
 /** Whether a date of a standing lot is on its way: the next one waits for it. */

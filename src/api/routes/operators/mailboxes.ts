@@ -48,7 +48,7 @@ export async function mailboxIn(
 }
 
 /** Tries at its server whether a password of a mailbox, or the operator's, is good. @throws Problem where it is not. */
-async function tryPassword(
+export async function tryPassword(
   context: RequestContext,
   place: { host: string; port: number; security: 'tls' | 'starttls' | 'none'; user: string },
   password: string,

@@ -5,7 +5,6 @@ import { Amount } from '../../../contract/schemas';
 import { printCriteria } from '../../../core/criteria/print';
 import { isBeingTried, isOpenState, ROUND_STATES, type RoundState } from '../../../core/host/round';
 import { amountOf, carryOutRound, stopRound } from '../../../jobs/host/rounds/decide';
-import { connectImap } from '../../../mail/imap/connect';
 import { countAccounts } from '../../../store/access/accounts';
 import { type Queryable, transaction } from '../../../store/database';
 import { wake } from '../../../store/events';
@@ -25,8 +24,7 @@ import { criteriaFrom } from '../../criteria';
 import { conflict, notFound, Problem } from '../../problem';
 import { GOOD_FOR_MINUTES } from '../../proof';
 import { type RequestContext, route } from '../../route';
-import { admitSignIn, forgiveSignIn, signInProblem } from '../../sign-in';
-import { passwordNeeded } from './mailboxes';
+import { passwordNeeded, tryPassword } from './mailboxes';
 
 /** Rounds that are listed at most. */
 const MAX_ROUNDS = 200;
@@ -203,16 +201,8 @@ async function wantOperatorProof({ identity }: RequestContext, client: Queryable
 /** Tries the operator's password at the mailbox with which they signed in. @throws Problem where the host does not take it. */
 async function provePassword(context: RequestContext, operator: Operator, password: string): Promise<void> {
   const { host, port, security, proof, user } = operator;
-  const place = { host, port, security, user: proof };
   const signInAs = proof === user ? undefined : user;
-  await admitSignIn(context, place, signInAs);
-  try {
-    const server = await connectImap({ ...place, password, signInAs }, context.environment.outbound);
-    await server.close();
-  } catch (error) {
-    throw signInProblem(error);
-  }
-  await forgiveSignIn(context, place, signInAs);
+  await tryPassword(context, { host, port, security, user: proof }, password, signInAs);
   const session = context.identity?.sessionHash;
   if (session) await proveOperator(context.environment.database, session, operator.id);
 }

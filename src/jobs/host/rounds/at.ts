@@ -5,7 +5,7 @@ import type { Operator } from '../../../store/host/operators';
 import type { Round, RoundChange, RoundMailbox, RoundProblem } from '../../../store/host/rounds';
 import type { WorkContext } from '../../context';
 
-export type RoundContext = Pick<WorkContext, 'database' | 'vault'>;
+export type RoundContext = Pick<WorkContext, 'database' | 'vault' | 'log'>;
 
 /** A mailbox of a round while one step is done for it, in one transaction. */
 export interface At {

@@ -1,10 +1,8 @@
 import { now as clockNow } from '../../../clock/clock';
 import { passes } from '../../../mail/problem';
 import { accountById, findOrCreateAccount } from '../../../store/access/accounts';
-import { canSignIn, saveSecret } from '../../../store/access/credentials';
-import { signOutAll } from '../../../store/access/sessions';
 import type { Vault } from '../../../store/access/vault';
-import { type Queryable, transaction } from '../../../store/database';
+import { isDatabaseTrouble, type Queryable, transaction } from '../../../store/database';
 import { mailboxById } from '../../../store/host/mailboxes';
 import { askToMeasure } from '../../../store/host/measurements';
 import { type Operator, operatorById } from '../../../store/host/operators';
@@ -22,9 +20,9 @@ import { addFirstGuards } from '../../../store/plan/guards';
 import { runById } from '../../../store/runs/runs';
 import { PER_HOST } from '../../limits';
 import { resume } from '../../run/resume';
-import { wayInto } from '../sign-in';
 import type { At, Outcome, RoundContext } from './at';
 import { beginEmpty, purgeSaved, tryEmpty } from './empty';
+import { provide, provideFromOperator, wayNow } from './provide';
 import { beginPurge, tryPurge } from './purge';
 import { beginStanding, tryStanding } from './standing';
 
@@ -40,24 +38,35 @@ const LATER_MS = 60_000;
 export async function stepRounds(context: RoundContext): Promise<boolean> {
   const now = clockNow();
   const hasBegun = await beginRoundMailboxes(context.database, now, UNDER_WAY_PER_HOST);
-  const hasStepped = await transaction(context.database, async (client) => {
-    const mailbox = await nextUnderWay(client, now);
-    const operator = mailbox && (await operatorById(client, mailbox.operator));
-    const round = mailbox && (await roundById(client, mailbox.operator, mailbox.round));
-    if (!mailbox || !operator || !round) return false;
-    const outcome = await nextOf(context, client, operator, round, mailbox, now);
-    if ('failed' in outcome) await updateRoundMailbox(client, mailbox, { state: 'failed', problem: outcome.failed });
-    else
-      await updateRoundMailbox(client, mailbox, {
-        ...outcome.change,
-        ...(outcome.waitMs === undefined ? {} : { notBefore: new Date(now.getTime() + outcome.waitMs) }),
-      });
-    // Levels fell.
-    if (!('failed' in outcome) && outcome.change.state === 'done' && round.kind !== 'standing')
-      await askToMeasure(client, operator, now, [mailbox.mailbox]);
+  let taken: RoundMailbox | undefined;
+  try {
+    const hasStepped = await transaction(context.database, async (client) => {
+      taken = await nextUnderWay(client, now);
+      if (taken) await step(context, client, taken, now);
+      return taken !== undefined;
+    });
+    return hasBegun || hasStepped;
+  } catch (error) {
+    if (!taken || isDatabaseTrouble(error)) throw error;
+    // Else it would be taken again and again, and no other.
+    context.log.error({ err: error, ...taken }, 'a mailbox of a round could not go on');
+    const problem = { kind: 'internal', detail: 'Something went wrong in Tamsel.' };
+    await updateRoundMailbox(context.database, taken, { state: 'failed', problem });
     return true;
-  });
-  return hasBegun || hasStepped;
+  }
+}
+
+async function step(context: RoundContext, client: Queryable, mailbox: RoundMailbox, now: Date): Promise<void> {
+  const operator = (await operatorById(client, mailbox.operator)) as Operator;
+  const round = (await roundById(client, mailbox.operator, mailbox.round)) as Round;
+  const outcome = await nextOf(context, client, operator, round, mailbox, now);
+  if ('failed' in outcome) return updateRoundMailbox(client, mailbox, { state: 'failed', problem: outcome.failed });
+  const { change, waitMs } = outcome;
+  const later = waitMs === undefined ? {} : { notBefore: new Date(now.getTime() + waitMs) };
+  await updateRoundMailbox(client, mailbox, { ...change, ...later });
+  // Levels fell.
+  if (change.state === 'done' && round.kind !== 'standing')
+    await askToMeasure(client, operator, now, [mailbox.mailbox]);
 }
 
 async function nextOf(
@@ -91,10 +100,7 @@ async function signIn(
   const place = await mailboxById(client, operator.id, mailbox, now);
   if (!place)
     return { failed: { kind: 'mailbox-removed', detail: 'You removed this mailbox from your list meanwhile.' } };
-  const way =
-    operator.state === 'active' || place.hasPassword
-      ? await wayInto({ database: client, vault }, operator, place)
-      : undefined;
+  const way = await wayNow(client, vault, operator, place);
   if (!way)
     return {
       failed: {
@@ -106,11 +112,7 @@ async function signIn(
   const security = way.signInAs === undefined ? place.security : operator.security;
   const account = await findOrCreateAccount(client, { host, port, security, user, signInAs: way.signInAs ?? '' });
   await addFirstGuards(client, account.id);
-  if (!(await canSignIn(client, vault, account.id))) {
-    // What was signed in with another credential, before the host took it no more, is not who has the new one.
-    if (account.state === 'locked') await signOutAll(client, account.id);
-    await saveSecret(client, vault, account.id, way);
-  }
+  await provide(client, vault, account, way);
   await enqueue(client, account.id, 'open', 0);
   return { change: { account: account.id } };
 }
@@ -132,6 +134,8 @@ async function tried(at: At): Promise<Outcome> {
 async function worked(at: At): Promise<Outcome> {
   const { client, mailbox, account, round } = at;
   if (mailbox.run === null) {
+    // It may have been forgotten while the operator was signed out.
+    await provideFromOperator(client, at.vault, account, at.now);
     if (round.kind === 'standing') return beginStanding(at);
     if (round.kind === 'purge') return beginPurge(at);
     return mailbox.bag === null ? beginEmpty(at) : purgeSaved(at);
