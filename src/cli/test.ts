@@ -22,8 +22,8 @@ const PARTS = {
 type Part = keyof typeof PARTS;
 
 const USUAL: readonly Part[] = ['check', 'unit', 'fast', 'security', 'integration', 'browser'];
-/** Files that run at a time: most of them wait for much of their time. Those of long kill what others share. */
-const SIDE_BY_SIDE = 3;
+/** Files that run at a time: more only get into each other’s way on two cores. Those of long kill what others share. */
+const SIDE_BY_SIDE = 2;
 
 /**
  * Type check, lint, the direction of imports, then the tests in one run of Node's runner, whose closing lines come last.

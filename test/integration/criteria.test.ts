@@ -233,7 +233,7 @@ before(async () => {
   app = await App.start();
 });
 
-test('a thousand random expressions give the same messages by columns, by SQL and by their plain meaning', async () => {
+test('hundreds of random expressions give the same messages by columns, by SQL and by their plain meaning', async () => {
   const path = await app.signIn({ port: host.plainPort });
   await app.call('PATCH', `${path}/settings`, { timeZone: ZONE });
   await app.scanned(path);
@@ -279,7 +279,7 @@ test('a thousand random expressions give the same messages by columns, by SQL an
         }
       assert.deepEqual(byColumns, amount, printCriteria(criteria));
     }),
-    { numRuns: 1_000, includeErrorInReport: true },
+    { numRuns: 400, includeErrorInReport: true },
   );
   assert.ok(narrowed > 300, `only ${narrowed} expressions told messages apart`);
 });

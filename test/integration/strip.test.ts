@@ -87,9 +87,9 @@ test('difficult mail on Dovecot loses its files exactly, or is left with the rea
 });
 
 /** Files of every kind and size of the small mailbox, of which all together would take minutes. */
-const SOME = 'age > 4y and size < 2 MiB';
+const SOME = 'age > 5y and size < 1 MiB';
 
-test('every message of the small mailbox that loses a file is to Python what it was outside these', async () => {
+test('every old message of the small mailbox that loses a file is to Python what it was outside these', async () => {
   const host = await startStandIn({ scenario: demoScenario() });
   const app = await App.start();
   const account = await app.signIn({ port: host.plainPort });
