@@ -22,7 +22,7 @@ export async function wantProof(
   account: Account,
 ): Promise<void> {
   const session = identity?.sessionHash;
-  if (!session || (await isProven(db, session, account.id, GOOD_FOR_MINUTES))) return;
+  if (!session || (await isProven(db, session, 'account', account.id, GOOD_FOR_MINUTES))) return;
   const kept = (await credentialOf(db, vault, account.id))?.secret;
   const how = kept && !('password' in kept) ? 'authorization' : 'password';
   throw new Problem(

@@ -146,7 +146,7 @@ class Step {
     const { client, account, date, context } = this;
     // Whoever stopped it meant this date too.
     if (this.lot.state !== 'on') return this.end('declined');
-    if (!(await provideFromOperator(client, context.vault, account, this.at)))
+    if (!(await provideFromOperator(client, context.vault, account, this.lot.id, this.at)))
       return this.wait(LATER_MS, { problem: SIGN_IN_NEEDED });
     const scan = date.scan === null ? undefined : await scanById(client, account.id, date.scan);
     if (!scan) {

@@ -45,6 +45,12 @@ export async function migrate(database: Database, directory: string): Promise<st
  * They are no part of a migration, since a dump of the database does not hold them.
  */
 async function setDefaults(client: Queryable): Promise<void> {
+  const { isOurs } = await theRow<{ isOurs: boolean }>(
+    client,
+    `select pg_has_role(datdba, 'usage') as "isOurs" from pg_database where datname = current_database()`,
+  );
+  // Whoever owns it sets them for a pooler; without one each session has its own.
+  if (!isOurs) return;
   const kept = await row<{ settings: string[] }>(
     client,
     `select setconfig as settings from pg_db_role_setting

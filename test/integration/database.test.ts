@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { openDatabase } from '../../src/store/database';
-import { migrate } from '../../src/store/migrate';
+import { migrate, wrongSetting } from '../../src/store/migrate';
 import type { StandIn } from '../../stand-in/host';
 import { App, cleanUp, demoScenario, freshDatabase, later, ROOT, startStandIn, until } from '../harness';
 import { startPgBouncer } from '../servers/pgbouncer';
@@ -92,6 +92,23 @@ test('without saying that it is pooled, Tamsel is refused and says so, rather th
   const unsaid = openDatabase(pooled.replace('?pooler=transaction', ''), 1);
   later(() => unsaid.end());
   await assert.rejects(unsaid.query('select 1'), /unsupported startup parameter/);
+});
+
+test('a role that does not own its database can use it all the same, but for a pooler', async () => {
+  const { url, database } = await freshDatabase();
+  const { rows } = await database.query('select quote_ident(current_database()) as name, current_user as superuser');
+  await database.query(`alter database ${rows[0].name} owner to ${rows[0].superuser}`);
+  await database.query('grant all on schema public to tamsel');
+  const direct = openDatabase(url, 1);
+  later(() => direct.end());
+  assert.deepEqual(await migrate(direct, join(ROOT, 'src/store/migrations')), []);
+  await database.query(`alter database ${rows[0].name} reset all`);
+  await migrate(direct, join(ROOT, 'src/store/migrations'));
+  assert.equal(await wrongSetting(direct), undefined, 'each session has its own');
+  await database.query(`alter database ${rows[0].name} set bytea_output = 'escape'`);
+  const pooled = openDatabase(await startPgBouncer(url, 1), 1);
+  later(() => pooled.end());
+  assert.equal(await wrongSetting(pooled), 'bytea_output', 'a pooled one has those of the database');
 });
 
 test('where the primary is lost in the middle of a run, the standby takes over and the run goes on', async () => {

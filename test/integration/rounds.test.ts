@@ -455,3 +455,35 @@ test('terms that can’t be read are told at their place, and no round begins', 
   assert.equal(none.status, 409);
   assert.deepEqual((await warden.call('GET', '/rounds')).body.rounds, []);
 });
+
+test('a round that is stopped after the mailbox was saved deletes nothing', async () => {
+  const left = named('minutes');
+  const warden = await Warden.start([left]);
+  const all = warden.everything(left.user).map(({ ref }) => ref);
+  const round = await warden.begin({ kind: 'empty' });
+  await warden.until(round, 'asking');
+  const { database } = warden.app;
+  assert.equal((await warden.carryOut(round)).status, 200);
+  await until(async () => (await database.query('select 1 from bag')).rowCount === 1);
+  // No worker takes the next step while the row is held; the saving ends meanwhile.
+  const client = await database.connect();
+  await client.query('begin');
+  await client.query('select 1 from round_mailbox for update');
+  await until(async () => (await database.query(`select 1 from bag where state = 'done'`)).rowCount === 1, 60);
+  const stopping = warden.call('POST', `${round}/stop`);
+  await until(async () => {
+    const { rows } = await database.query(
+      `select 1 from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock'`,
+    );
+    return rows.length > 0;
+  });
+  await client.query('commit');
+  client.release();
+  assert.equal((await stopping).status, 200);
+  await until(async () => (await warden.call('GET', round)).body.round.states.left === 1);
+  assert.equal((await database.query('select 1 from run')).rowCount, 0);
+  assert.deepEqual(
+    warden.everything(left.user).map(({ ref }) => ref),
+    all,
+  );
+});

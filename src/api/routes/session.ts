@@ -130,7 +130,7 @@ export const proveIdentity = route({
     const { account, identity, body, environment } = context;
     const { host, port, security, user, signInAs } = account;
     await proveByPassword(context, { host, port, security, user }, { password: body.password, signInAs });
-    await noteProof(environment.database, identity?.sessionHash as Buffer, account.id);
+    await noteProof(environment.database, identity?.sessionHash as Buffer, 'account', account.id);
   },
 });
 

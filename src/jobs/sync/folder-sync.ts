@@ -262,8 +262,9 @@ export class FolderSync {
     const now = generation.seenMessages === null ? null : new Date();
     await this.fenced(async (client) => {
       await savePlacedAt(client, this.account.id, generation.id, fresh, said, now);
-      // Nobody knows whether they came since the last look.
-      if (said.size > 0) await savePlacedAt(client, this.account.id, generation.id, undated, said, null);
+      // Of those that the server does not date nobody knows whether they came since the last look.
+      const dated = intersection(undated, rangesOf([...said.keys()]));
+      if (dated.length > 0) await savePlacedAt(client, this.account.id, generation.id, dated, said, null);
     });
   }
 

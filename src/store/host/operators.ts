@@ -59,30 +59,6 @@ export async function changeDaily(db: Queryable, operator: number, daily: boolea
   await db.query('update host_operator set daily = $2 where id = $1', [operator, daily]);
 }
 
-/** Notes that whoever holds a session has just shown that they are the operator. */
-export async function proveOperator(db: Queryable, tokenHash: Buffer, operator: number): Promise<void> {
-  await db.query('update session_operator set proved_at = now() where token_hash = $1 and operator = $2', [
-    tokenHash,
-    operator,
-  ]);
-}
-
-/** Whether that was within so many minutes. */
-export async function isOperatorProven(
-  db: Queryable,
-  tokenHash: Buffer,
-  operator: number,
-  minutes: number,
-): Promise<boolean> {
-  const found = await row(
-    db,
-    `select 1 from session_operator
-     where token_hash = $1 and operator = $2 and proved_at > now() - make_interval(mins => $3)`,
-    [tokenHash, operator, minutes],
-  );
-  return found !== undefined;
-}
-
 /** Takes an operator out of a session, and forgets passwords that nobody needs any more. */
 export async function leaveOperator(db: Queryable, tokenHash: Buffer, operator: number): Promise<void> {
   await db.query('delete from session_operator where token_hash = $1 and operator = $2', [tokenHash, operator]);

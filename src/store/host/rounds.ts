@@ -57,20 +57,24 @@ export function isNeededByRound(account: string): string {
 }
 
 /**
- * The mailbox of an operator for which a round works in an account, where its operator signed in, or entered a password, since the
- * credential of the account was kept, or where none is.
+ * The mailbox of an operator for which a round works in an account, where its operator signed in since the credential of the account
+ * was kept, or where none is.
+ *
+ * @param standing a standing lot that the round made there; null for any round.
  */
 export async function roundOfAccount(
   db: Queryable,
   account: number,
+  standing: number | null,
 ): Promise<{ operator: number; mailbox: number } | undefined> {
   return row(
     db,
     `select m.operator, m.mailbox from round_mailbox m
      left join host_operator_credential o on o.operator = m.operator
      left join credential c on c.account = m.account
-     where m.account = $1 and (c.account is null or c.stored_at < o.stored_at) order by m.round desc limit 1`,
-    [account],
+     where m.account = $1 and ($2::int is null or m.standing = $2)
+       and (c.account is null or c.stored_at < o.stored_at) order by m.round desc limit 1`,
+    [account, standing],
   );
 }
 
@@ -109,8 +113,26 @@ const SUMMED = `select ${ROUND}, s.*
       where d.account = m.account and d.standing = m.standing) t on m.standing is not null
     where m.operator = r.operator and m.round = r.id) s`;
 
-export async function roundById(db: Queryable, operator: number, id: number): Promise<(Round & RoundSums) | undefined> {
+export async function summedRound(
+  db: Queryable,
+  operator: number,
+  id: number,
+): Promise<(Round & RoundSums) | undefined> {
   return row(db, `${SUMMED} where r.operator = $1 and r.id = $2`, [operator, id]);
+}
+
+/** A round without its sums, which cost as much as it has mailboxes. @param lock keeps others from deciding about it for the transaction. */
+export async function roundById(
+  db: Queryable,
+  operator: number,
+  id: number,
+  { lock = false } = {},
+): Promise<Round | undefined> {
+  return row<Round>(
+    db,
+    `select ${ROUND} from round r where r.operator = $1 and r.id = $2 ${lock ? 'for update' : ''}`,
+    [operator, id],
+  );
 }
 
 /** The mailboxes of a round, by name. */
@@ -125,11 +147,6 @@ export async function mailboxesOfRound(
     `select ${MAILBOX} from round_mailbox m where m.operator = $1 and m.round = $2 order by m.user_name, m.mailbox ${lock ? 'for update' : ''}`,
     [operator, round],
   );
-}
-
-/** Locks a round for the transaction: only one decides about it. */
-export async function lockRound(db: Queryable, operator: number, id: number): Promise<Round | undefined> {
-  return row<Round>(db, `select ${ROUND} from round r where r.operator = $1 and r.id = $2 for update`, [operator, id]);
 }
 
 /**

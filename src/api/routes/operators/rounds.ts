@@ -6,19 +6,20 @@ import { printCriteria } from '../../../core/criteria/print';
 import { isBeingTried, isOpenState, ROUND_STATES, type RoundState } from '../../../core/host/round';
 import { amountOf, carryOutRound, stopRound } from '../../../jobs/host/rounds/decide';
 import { countAccounts } from '../../../store/access/accounts';
+import { isProven, noteProof } from '../../../store/access/proofs';
 import { type Queryable, transaction } from '../../../store/database';
 import { wake } from '../../../store/events';
-import { isOperatorProven, type Operator, proveOperator } from '../../../store/host/operators';
+import type { Operator } from '../../../store/host/operators';
 import {
   accountsOfRounds,
   createRound,
-  lockRound,
   mailboxesOfRound,
   type Round,
   type RoundMailbox,
   type RoundSums,
   roundById,
   roundsOf,
+  summedRound,
 } from '../../../store/host/rounds';
 import { criteriaFrom } from '../../criteria';
 import { conflict, notFound, Problem } from '../../problem';
@@ -54,7 +55,7 @@ function shownMailbox({ mailbox, user, state, messages, bytes, tried, done, prob
 }
 
 async function shownWhole(db: Queryable, operator: Operator, id: number) {
-  const round = await roundById(db, operator.id, id);
+  const round = await summedRound(db, operator.id, id);
   if (!round) throw notFound();
   const mailboxes = await mailboxesOfRound(db, operator.id, id);
   return { round: shownRound(round), mailboxes: mailboxes.map(shownMailbox) };
@@ -159,7 +160,7 @@ export const carryOut = route({
     const id = Number(parameters.round);
     if (body.password !== undefined) await provePassword(context, operator, body.password);
     return transaction(database, async (client) => {
-      const round = await lockRound(client, operator.id, id);
+      const round = await roundById(client, operator.id, id, { lock: true });
       if (!round) throw notFound();
       if (round.state !== 'trying') throw conflict('wrong-state', `Round ${id} was decided before.`);
       const mailboxes = await mailboxesOfRound(client, operator.id, id, { lock: true });
@@ -192,7 +193,7 @@ export const carryOut = route({
 /** @throws Problem 403 where a session was not shown lately to be the operator's. */
 async function wantOperatorProof({ identity }: RequestContext, client: Queryable, operator: Operator): Promise<void> {
   const session = identity?.sessionHash;
-  if (session && (await isOperatorProven(client, session, operator.id, GOOD_FOR_MINUTES))) return;
+  if (session && (await isProven(client, session, 'operator', operator.id, GOOD_FOR_MINUTES))) return;
   throw new Problem(403, 'prove-again', 'Show that it is you', 'Enter your password again, then continue.', [
     { field: 'password', expected: 'the password of the operator' },
   ]);
@@ -204,7 +205,7 @@ async function provePassword(context: RequestContext, operator: Operator, passwo
   const signInAs = proof === user ? undefined : user;
   await tryPassword(context, { host, port, security, user: proof }, password, signInAs);
   const session = context.identity?.sessionHash;
-  if (session) await proveOperator(context.environment.database, session, operator.id);
+  if (session) await noteProof(context.environment.database, session, 'operator', operator.id);
 }
 
 export const stop = route({
@@ -217,7 +218,7 @@ export const stop = route({
   async handle({ environment: { database }, operator, parameters }) {
     const id = Number(parameters.round);
     return transaction(database, async (client) => {
-      const round = await lockRound(client, operator.id, id);
+      const round = await roundById(client, operator.id, id, { lock: true });
       if (!round) throw notFound();
       if (round.state === 'stopped') throw conflict('wrong-state', `Round ${id} was stopped before.`);
       await stopRound(client, round, clock.now());

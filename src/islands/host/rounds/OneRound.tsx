@@ -1,5 +1,5 @@
 import { type FormEvent, useState } from 'react';
-import type { Round, RoundMailbox } from '../../../contract/types';
+import type { Amount, Round, RoundMailbox } from '../../../contract/types';
 import { isBeingTried, isOpenState } from '../../../core/host/round';
 import { ApiProblem } from '../../../ui/api/call';
 import { Heads } from '../../../ui/Heads';
@@ -158,13 +158,16 @@ function Mailboxes({
 /** The question: once, for all that are chosen. */
 function Decision({ round, chosen }: { round: Round; chosen: readonly RoundMailbox[] }) {
   const { rounds } = text.host;
-  const decide = useHostChange<{ password?: string }>(() => `/rounds/${round.id}/carry-out`, 'POST');
+  const decide = useHostChange<{ mailboxes: number[]; expect: Amount; password?: string }>(
+    () => `/rounds/${round.id}/carry-out`,
+    'POST',
+  );
   const expect = chosen.reduce(
     (sum, { messages, bytes }) => ({ messages: sum.messages + messages, bytes: sum.bytes + bytes }),
     { messages: 0, bytes: 0 },
   );
   const send = (more: { password?: string } = {}) =>
-    decide.mutate({ mailboxes: chosen.map(({ mailbox }) => mailbox), expect, ...more } as { password?: string });
+    decide.mutate({ mailboxes: chosen.map(({ mailbox }) => mailbox), expect, ...more });
   const wantsPassword = decide.error instanceof ApiProblem && decide.error.type.endsWith('prove-again');
   const isRefused = decide.error instanceof ApiProblem && decide.error.errors.some(({ field }) => field === 'password');
   const submit = (event: FormEvent<HTMLFormElement>) => {

@@ -31,16 +31,18 @@ export async function provide(client: Queryable, vault: Vault, account: Account,
  * Sees to it that the account of a round can be signed in to, where its operator signed in since its credential was forgotten or
  * refused: one that was refused is not tried again and again.
  *
+ * @param standing a standing lot for which it is needed: one that the owner made is none of the operator's; null for a round itself.
  * @returns whether it can be.
  */
 export async function provideFromOperator(
   client: Queryable,
   vault: Vault,
   account: Account,
+  standing: number | null,
   now: Date,
 ): Promise<boolean> {
   if (await canSignIn(client, vault, account.id)) return true;
-  const of = await roundOfAccount(client, account.id);
+  const of = await roundOfAccount(client, account.id, standing);
   const operator = of && (await operatorById(client, of.operator));
   const place = of && (await mailboxById(client, of.operator, of.mailbox, now));
   const way = operator && place && (await wayNow(client, vault, operator, place));

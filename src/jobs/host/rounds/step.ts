@@ -133,9 +133,12 @@ async function tried(at: At): Promise<Outcome> {
 /** Carries out what the operator decided, and looks at what came of it. */
 async function worked(at: At): Promise<Outcome> {
   const { client, mailbox, account, round } = at;
+  const isStopped = round.state === 'stopped';
   if (mailbox.run === null) {
+    // Its saving may have ended before it heard of that: nothing is deleted after it.
+    if (isStopped) return { change: { state: 'left' } };
     // It may have been forgotten while the operator was signed out.
-    await provideFromOperator(client, at.vault, account, at.now);
+    await provideFromOperator(client, at.vault, account, null, at.now);
     if (round.kind === 'standing') return beginStanding(at);
     if (round.kind === 'purge') return beginPurge(at);
     return mailbox.bag === null ? beginEmpty(at) : purgeSaved(at);
@@ -143,7 +146,7 @@ async function worked(at: At): Promise<Outcome> {
   const run = await runById(client, account.id, mailbox.run);
   if (!run) return { failed: { kind: 'internal', detail: 'Its run is gone.' } };
   if (run.state === 'failed' && passes(run.problem?.kind ?? '')) {
-    await resume(client, account.id, run.id);
+    await resume(client, account.id, run.id, isStopped ? 'cancel' : null);
     return { change: { problem: run.problem }, waitMs: LATER_MS };
   }
   const done = { doneMessages: run.done.messages, doneBytes: run.done.bytes };
