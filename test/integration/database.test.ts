@@ -102,10 +102,9 @@ test('a role that does not own its database can use it all the same, but for a p
   const direct = openDatabase(url, 1);
   later(() => direct.end());
   assert.deepEqual(await migrate(direct, join(ROOT, 'src/store/migrations')), []);
-  await database.query(`alter database ${rows[0].name} reset all`);
+  await database.query(`alter database ${rows[0].name} set bytea_output = 'escape'`);
   await migrate(direct, join(ROOT, 'src/store/migrations'));
   assert.equal(await wrongSetting(direct), undefined, 'each session has its own');
-  await database.query(`alter database ${rows[0].name} set bytea_output = 'escape'`);
   const pooled = openDatabase(await startPgBouncer(url, 1), 1);
   later(() => pooled.end());
   assert.equal(await wrongSetting(pooled), 'bytea_output', 'a pooled one has those of the database');
