@@ -1,3 +1,5 @@
+import { readdirSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import node from '@astrojs/node';
 import react from '@astrojs/react';
@@ -6,8 +8,8 @@ import { defineConfig } from 'astro/config';
 import { build } from 'esbuild';
 
 /**
- * The programs, each one file beside what the framework builds: the worker, the thread that reads HTML, and the web server. Run
- * as TypeScript they would hold 50 MB more, and be slower.
+ * The programs: the web server with what the framework built, the worker, and what that starts. The libraries are built in, since
+ * reading their thousand files takes longer than all else at a start; what is machine code stays outside.
  */
 const programs = {
   name: 'programs',
@@ -15,20 +17,28 @@ const programs = {
     'astro:build:done': async () => {
       await build({
         entryPoints: {
+          'web/main': 'src/web/main.ts',
+          'server/entry': 'dist/server/entry.mjs',
           'worker/main': 'src/jobs/main.ts',
           'worker/html': 'src/mail/html/thread.ts',
           'worker/render': 'src/render/program.ts',
-          'web/main': 'src/web/main.ts',
         },
         outdir: 'dist',
+        allowOverwrite: true,
         outExtension: { '.js': '.mjs' },
         bundle: true,
-        packages: 'external',
+        external: ['sharp', 'pg-native'],
         platform: 'node',
         format: 'esm',
         target: 'node20',
+        // Libraries of the older kind of module ask for those of the platform.
+        banner: {
+          js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",
+        },
         logLevel: 'error',
       });
+      for (const part of readdirSync('dist/server'))
+        if (part !== 'entry.mjs') rmSync(join('dist/server', part), { recursive: true });
     },
   },
 };

@@ -67,14 +67,36 @@ export async function freshDatabase(): Promise<{ url: string; database: Database
   }
   const name = `t${randomBytes(6).toString('hex')}`;
   const admin = openDatabase(`${superuser}postgres`, 1);
-  await admin.query(`create database ${name} owner tamsel`);
+  await makeModel(admin, base);
+  await admin.query(`create database ${name} owner tamsel template ${MODEL}`);
   await admin.end();
-  const own = openDatabase(base + name, 1);
-  await migrate(own, join(ROOT, 'src/store/migrations'));
-  await own.end();
+  // What a database has by default is no part of its copy.
+  await migrated(base + name);
   const database = openDatabase(superuser + name, 4);
   later(() => database.end());
   return { url: base + name, database };
+}
+
+/** The migrated database of which all others of a cluster are copies. */
+const MODEL = 'model';
+
+/** Makes the model where there is none; files of tests that want it at once wait for each other. */
+async function makeModel(admin: Database, base: string): Promise<void> {
+  const isThere = async () => (await admin.query('select from pg_database where datname = $1', [MODEL])).rowCount === 1;
+  if (await isThere()) return;
+  await admin.query('select pg_advisory_lock(1)');
+  if (!(await isThere())) {
+    await admin.query('create database unfinished owner tamsel');
+    await migrated(`${base}unfinished`);
+    await admin.query(`alter database unfinished rename to ${MODEL}`);
+  }
+  await admin.query('select pg_advisory_unlock(1)');
+}
+
+async function migrated(url: string): Promise<void> {
+  const own = openDatabase(url, 1);
+  await migrate(own, join(ROOT, 'src/store/migrations'));
+  await own.end();
 }
 
 const scenarios = new Map<ScenarioSize, Scenario>();

@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { ensureBuilt } from './build';
+import { bundleTests } from './bundle-tests';
 import { Cluster } from './cluster';
 import { ensurePackages, FOR_TESTS, POSTGRESQL } from './debian';
 import { EXIT, Stop } from './exits';
@@ -45,7 +46,7 @@ export async function test(root: string, args: string[]): Promise<number> {
   const directory = mkdtempSync(join(tmpdir(), 'tamsel-test-'));
   const cluster = await Cluster.start(directory, ['-c', 'fsync=off', '-c', 'max_connections=400']);
   try {
-    return runTests(root, files, options, {
+    return await runTests(root, files, options, {
       TAMSEL_TEST_CLUSTER: cluster.url(''),
       TAMSEL_TEST_CLUSTER_SUPERUSER: cluster.superuserUrl(''),
     });
@@ -117,16 +118,31 @@ function testFiles(root: string, folder: string): string[] {
     .sort();
 }
 
-function runTests(root: string, files: string[], options: string[], env: NodeJS.ProcessEnv): number {
+async function runTests(root: string, files: string[], options: string[], env: NodeJS.ProcessEnv): Promise<number> {
   say(`Running ${files.length} files of tests …`);
-  const result = spawnSync(
-    process.execPath,
-    ['--import', 'tsx', '--test', '--test-timeout=600000', '--test-reporter=spec', ...options, ...files],
-    {
-      cwd: root,
-      env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1', ...env },
-      stdio: 'inherit',
-    },
-  );
-  return result.status ?? EXIT.failed;
+  const folder = await bundleTests(root, files);
+  try {
+    const programs = files.map((file) => join(folder, file.replace(/\.tsx?$/, '.mjs')));
+    const result = spawnSync(
+      process.execPath,
+      [
+        '--enable-source-maps',
+        '--import',
+        './test/untracked-promises.mjs',
+        '--test',
+        '--test-timeout=600000',
+        '--test-reporter=spec',
+        ...options,
+        ...programs,
+      ],
+      {
+        cwd: root,
+        env: { ...process.env, ASTRO_TELEMETRY_DISABLED: '1', ...env },
+        stdio: 'inherit',
+      },
+    );
+    return result.status ?? EXIT.failed;
+  } finally {
+    rmSync(folder, { recursive: true });
+  }
 }
