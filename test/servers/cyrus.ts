@@ -4,8 +4,17 @@ import { ROOT } from '../harness';
 import { BareDebian } from './bare-debian';
 import { listens, type MailHost, PASSWORD, USER } from './mail-host';
 
-/** Debian's Cyrus IMAP with its own defaults: folders beside the inbox, parted by a slash. */
-export async function startCyrus(port: number): Promise<MailHost> {
+/**
+ * Debian's Cyrus IMAP with its own defaults: folders beside the inbox, parted by a slash.
+ *
+ * @param proxies users that may sign in as any other, with the password of all.
+ * @param others further users with a mailbox.
+ */
+export async function startCyrus(
+  port: number,
+  proxies: readonly string[] = [],
+  others: readonly string[] = [],
+): Promise<MailHost> {
   const debian = BareDebian.with('cyrus', ['cyrus-imapd', 'sasl2-bin', 'libsasl2-modules-db']);
   debian.write(
     'etc/imapd.conf',
@@ -18,6 +27,7 @@ sasl_pwcheck_method: auxprop
 sasl_auxprop_plugin: sasldb
 sasl_mech_list: PLAIN LOGIN
 servername: localhost
+proxyservers: ${proxies.join(' ')}
 `,
   );
   debian.write(
@@ -32,7 +42,7 @@ EVENTS {
 }
 `,
   );
-  debian.shell(`for user in cyrus ${USER}; do echo ${PASSWORD} | saslpasswd2 -p -c -u localhost $user; done
+  debian.shell(`for user in cyrus ${[USER, ...proxies, ...others].join(' ')}; do echo ${PASSWORD} | saslpasswd2 -p -c -u localhost $user; done
     chown cyrus:sasl /etc/sasldb2
     rm -rf /var/lib/cyrus/* /var/spool/cyrus/mail/*
     mkdir -p /run/cyrus/socket /run/cyrus/proc /run/cyrus/lock /var/lib/cyrus/db /var/lib/cyrus/proc
@@ -43,7 +53,7 @@ EVENTS {
   await listens(port);
   const admin = (...commands: string[]) =>
     execFileSync('python3', [`${ROOT}/test/servers/commands.py`, `${port}`, 'cyrus', PASSWORD, ...commands]);
-  admin(`CREATE user/${USER}`);
+  for (const user of [USER, ...others]) admin(`CREATE user/${user}`, `SETQUOTA user/${user} (STORAGE 4096)`);
   return {
     name: 'cyrus',
     port,
