@@ -1,5 +1,5 @@
 import { Builder, type WebDriver } from 'selenium-webdriver';
-import { Options, ServiceBuilder } from 'selenium-webdriver/chrome';
+import { Options, ServiceBuilder } from 'selenium-webdriver/chrome.js';
 import { later, temporaryFolder } from '../harness';
 
 /** Headless Chromium from Debian with an empty profile. */

@@ -4,7 +4,7 @@ import { mentionsGuarded } from '../../core/guards/guards';
 import { trashFolders } from '../../core/mailbox/folders';
 import type { Account } from '../access/accounts';
 import type { Queryable } from '../database';
-import { fileIdsOf } from './files';
+import { joinFiles } from './files';
 import { foldersOf, type StoredFolder } from './folders';
 import { guardedNow } from './guarded';
 import { textsFound } from './searches';
@@ -97,8 +97,7 @@ async function selection(
   const values = [account.id, foldersInScope(folders, scope, account.settings.trashFolder), ...condition.values];
   const join =
     withMessage || condition.readsMessage ? 'join message m on m.account = p.account and m.id = p.message' : '';
-  const [from, to] = fileIdsOf('p.message');
-  const files = ofFiles ? `join file f on f.account = p.account and f.id >= ${from} and f.id < ${to}` : '';
+  const files = ofFiles ? joinFiles('$1::bigint') : '';
   return {
     sql: `from placement p ${join} ${files} where p.account = $1::bigint and p.gone_at is null and p.folder = any($2::int[]) and ${condition.text}`,
     values,

@@ -10,7 +10,7 @@ import { columnsOfBits, type PastMail, PastMailbox, possibleEver, stillParts } f
 import { MOST_NAMED, TRIAL_MONTHS, type Trial } from '../../core/standing/trial';
 import type { Account } from '../access/accounts';
 import { type Database, overWholeAccount, type Queryable, theRow, transaction } from '../database';
-import { fileIdsOf } from '../index/files';
+import { joinFiles } from '../index/files';
 import { guardedNow } from '../index/guarded';
 import { unpacked } from '../index/packed';
 import { contextOf, foldersInScope } from '../index/selection';
@@ -79,8 +79,7 @@ async function readPast(
   // Where a place among others is asked for, the others are needed too.
   const possible = ofPlaces ? 'true' : compiled(possibleEver(criteria));
   const month = ofPlaces ? monthIn(`$${values.push(account.settings.timeZone)}::text`) : '0';
-  const [fileFrom, fileTo] = fileIdsOf('p.message');
-  const files = `${ofPlaces ? 'left join' : 'join'} file f on f.account = p.account and f.id >= ${fileFrom} and f.id < ${fileTo}`;
+  const files = joinFiles('$1::bigint', ofPlaces);
   const still = (column: number[]) =>
     column.map((part, bit) => `case when ${parts[part]} then ${1 << bit} else 0 end`).join(' + ');
   const packed = (type: 'int4' | 'float8', name: string) => `string_agg(${type}send(r.${name}), ''::bytea) as ${name}`;
