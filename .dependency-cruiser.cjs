@@ -40,6 +40,7 @@ module.exports = {
     ...floors('mail/imap', ['wire', 'channel', 'answers', 'fetch']),
     only('core', []),
     only('mail', ['core']),
+    only('dav', ['mail', 'core']),
     only('store', ['core', 'clock']),
     only('archive', ['core']),
     only('render', ['mail', 'core']),

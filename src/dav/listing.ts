@@ -1,0 +1,165 @@
+import { BadPath, collectionOf, normalPath } from '../core/space/path';
+import { type DavClient, drained } from './client';
+import { readMultistatus, type Told, unreadable } from './multistatus';
+import { SpaceProblem } from './problem';
+
+/** A file or a collection of a file space. */
+export interface Resource {
+  /** As `core/space/path.ts` spells it; of a collection with a slash at its end. */
+  path: string;
+  isCollection: boolean;
+  /** Octets; of a collection 0. */
+  bytes: number;
+  type: string | undefined;
+  /** As the server wrote it. */
+  etag: string | undefined;
+  modified: Date | undefined;
+  /** Whose it is; undefined where the server does not say. */
+  owner: string | undefined;
+}
+
+/** What the server says of a collection itself. */
+export interface Space {
+  path: string;
+  /** Octets; undefined where the server keeps no account (RFC 4331). */
+  quotaUsed: number | undefined;
+  quotaAvailable: number | undefined;
+  owner: string | undefined;
+  /** Who has signed in, as the server names them (RFC 5397). */
+  principal: string | undefined;
+  canSync: boolean;
+}
+
+/** Octets of one answer: some two million files in one folder. */
+const MOST_OCTETS = 2 ** 30;
+/** Of an answer about one resource. */
+const MOST_OF_ONE = 2 ** 20;
+
+const XML = { 'content-type': 'application/xml; charset=utf-8' };
+const MEMBERS = propfind('resourcetype', 'getcontentlength', 'getcontenttype', 'getetag', 'getlastmodified', 'owner');
+const ITSELF = propfind(
+  ...['resourcetype', 'quota-used-bytes', 'quota-available-bytes', 'owner', 'current-user-principal'],
+  'supported-report-set',
+);
+
+function propfind(...properties: string[]): string {
+  const asked = properties.map((name) => `<D:${name}/>`).join('');
+  return `<?xml version="1.0" encoding="utf-8"?>\n<D:propfind xmlns:D="DAV:"><D:prop>${asked}</D:prop></D:propfind>`;
+}
+
+/**
+ * Asks what a collection is, and how full what it lies in.
+ *
+ * @throws SpaceProblem `not-dav` where it is no collection of a WebDAV server.
+ */
+export async function askSpace(client: DavClient, path: string): Promise<Space> {
+  let found: Told | undefined;
+  for await (const part of answered(client, path, '0', ITSELF, MOST_OF_ONE)) {
+    if (found) throw unreadable('tells more than was asked for');
+    found = part;
+  }
+  if (!found?.isCollection || found.status !== undefined)
+    throw new SpaceProblem('not-dav', 'At this address there is no folder of a file space.');
+  return {
+    path: asCollection(pathIn(found)),
+    quotaUsed: found.quotaUsed,
+    quotaAvailable: found.quotaAvailable,
+    owner: found.owner,
+    principal: found.principal,
+    canSync: found.reports.includes('sync-collection'),
+  };
+}
+
+/**
+ * The members of a collection, as they come. Each is one of its own, or the answer is an error: neither another server nor another
+ * folder can be listed by it. What was cut off throws after what came before.
+ */
+export async function* listCollection(client: DavClient, path: string): AsyncGenerator<Resource> {
+  let hasItself = false;
+  for await (const told of answered(client, path, '1', MEMBERS, MOST_OCTETS)) {
+    const named = pathIn(told);
+    if (asCollection(named) === path) {
+      if (!told.isCollection || told.status !== undefined) throw unreadable('says that the folder is none');
+      hasItself = true;
+      continue;
+    }
+    const member = told.isCollection ? asCollection(named) : named;
+    if (collectionOf(member) !== path) throw unreadable('tells of something outside the folder');
+    // Something that the server can't say anything of (RFC 4918 §9.1): it is there, or it went just now.
+    if (told.status === 404) continue;
+    if (told.status !== undefined) throw unreadable(`holds something with the status ${told.status}`);
+    if (!told.isCollection && named.endsWith('/')) throw unreadable('calls a folder what is none');
+    if (!told.isCollection && told.length === undefined) throw unreadable('holds a file without a size');
+    yield {
+      path: member,
+      isCollection: told.isCollection,
+      bytes: told.isCollection ? 0 : (told.length as number),
+      type: told.type,
+      etag: told.etag,
+      modified: told.modified,
+      owner: told.owner,
+    };
+  }
+  // RFC 4918 §9.1: what is asked about is among what is told.
+  if (!hasItself) throw unreadable('does not tell of the folder itself');
+}
+
+async function* answered(
+  client: DavClient,
+  path: string,
+  depth: '0' | '1',
+  body: string,
+  mostOctets: number,
+): AsyncGenerator<Told> {
+  const answer = await client.ask('PROPFIND', path, { headers: { ...XML, depth }, body });
+  try {
+    if (answer.status !== 207) {
+      await drained(answer.body);
+      throw refusal(answer.status, answer.headers['retry-after']);
+    }
+    const octets = whole(answer.body);
+    for await (const part of readMultistatus(octets, mostOctets)) if ('told' in part) yield part.told;
+  } finally {
+    answer.body.destroy();
+  }
+}
+
+/** The octets of a body; one that was cut off throws. */
+async function* whole(body: AsyncIterable<Uint8Array> & { complete?: boolean }): AsyncGenerator<Uint8Array> {
+  try {
+    yield* body;
+  } catch (cause) {
+    if (cause instanceof SpaceProblem) throw cause;
+    throw new SpaceProblem('connection-lost', 'The connection was lost in the middle of an answer.', { cause });
+  }
+}
+
+function pathIn({ href }: Told): string {
+  try {
+    return normalPath(href);
+  } catch (error) {
+    if (error instanceof BadPath) throw unreadable('holds a path that none can be', error);
+    throw error;
+  }
+}
+
+function asCollection(path: string): string {
+  return path.endsWith('/') ? path : `${path}/`;
+}
+
+/** What a status of failure means, for a person. */
+export function refusal(status: number, retryAfter?: string | undefined): SpaceProblem {
+  if (status === 403) return new SpaceProblem('forbidden', 'The server does not allow it.');
+  if (status === 404 || status === 410) return new SpaceProblem('gone', 'It is not there any more.');
+  if (status === 405 || status === 501 || (status >= 300 && status < 400) || (status >= 200 && status < 300))
+    return new SpaceProblem('not-dav', `What answers there is no file space (status ${status}).`);
+  if (status === 412) return new SpaceProblem('changed', 'It is not as it was.');
+  if (status === 423) return new SpaceProblem('locked', 'Somebody has it open, and the server has locked it.');
+  if (status === 507) return new SpaceProblem('no-room', 'The file space is full.');
+  if (status === 429 || status === 503)
+    return new SpaceProblem(
+      'throttled',
+      `The server asks to wait${retryAfter ? ` (${retryAfter.slice(0, 40)})` : ''}.`,
+    );
+  return new SpaceProblem('command-refused', `The server refused it with the status ${status}.`);
+}
