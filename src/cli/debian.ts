@@ -23,6 +23,7 @@ export const FOR_TESTS: Needed[] = [
   { package: 'python3-dateutil', present: runnable('/usr/lib/python3/dist-packages/dateutil') },
   { package: 'python3-prometheus-client', present: runnable('/usr/lib/python3/dist-packages/prometheus_client') },
   { package: 'pgbouncer', present: runnable('/usr/sbin/pgbouncer') },
+  { package: 'apache2', present: runnable('/usr/sbin/apache2') },
   { package: 'nginx-light', present: runnable('/usr/sbin/nginx') },
   { package: 'tzdata', present: runnable('/usr/share/zoneinfo/Europe') },
   { package: 'curl', present: runnable('/usr/bin/curl') },

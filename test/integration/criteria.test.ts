@@ -384,16 +384,17 @@ test('and so does that of Dovecot, a general-purpose server', async () => {
 
 const SIEVE_FIELDS: Field[] = ['size', 'from', 'to', 'domain', 'list', 'subject'];
 
-test('rules in Sieve decide as we do over a thousand messages, by the interpreter of Debian (RFC 5228)', async () => {
+test('rules in Sieve decide as we do over hundreds of messages, by the interpreter of Debian (RFC 5228)', async () => {
   const path = await app.signIn({ port: host.plainPort });
   await app.scanned(path);
   const folder = temporaryFolder();
   // Of several authors Sieve looks at all of them, and we at the first. An author whose address is no address by RFC 5322 (here of
   // octets beyond ASCII) is none to Sieve: such a message stays where it is.
   const rows = (await rowsOf(path)).filter(
-    ({ folder: name, subject }) => host.mailbox.folders.has(name) && !/two authors|^long long/.test(subject),
+    ({ folder: name, subject }, index) =>
+      index % 3 === 0 && host.mailbox.folders.has(name) && !/two authors|^long long/.test(subject),
   );
-  assert.ok(rows.length > 1_000, `only ${rows.length} messages`);
+  assert.ok(rows.length > 300, `only ${rows.length} messages`);
   const files = rows.map((row) => {
     const placed = host.mailbox.folders.get(row.folder)?.messages.find(({ uid }) => uid === row.uid);
     const file = join(folder, `${row.id}.eml`);
@@ -426,7 +427,7 @@ test('rules in Sieve decide as we do over a thousand messages, by the interprete
   // Two at a time.
   for (let at = 0; at < rows.length; at += 2)
     await Promise.all(rows.slice(at, at + 2).map((row, further) => decide(row, at + further)));
-  assert.ok(hits > 2_000, `only ${hits} decisions to take`);
+  assert.ok(hits > 500, `only ${hits} decisions to take`);
   const refused = criteriaToSieve({
     kind: 'test',
     field: 'age',

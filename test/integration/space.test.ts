@@ -1,0 +1,91 @@
+import assert from 'node:assert/strict';
+import { execFile } from 'node:child_process';
+import { mkdirSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { after, test } from 'node:test';
+import { promisify } from 'node:util';
+import { nameOf } from '../../src/core/space/path';
+import { DavClient } from '../../src/dav/client';
+import { askSpace, listCollection, type Resource } from '../../src/dav/listing';
+import { cleanUp } from '../harness';
+import { startApache } from '../servers/apache';
+
+after(cleanUp);
+
+const USER = 'secretary';
+const PASSWORD = 'plots & häuser: "12"';
+const OUTBOUND = { allowPrivate: true, caFile: undefined };
+
+/** Names with every sign that a path must not have as it is. */
+const NAMES = [
+  ...[
+    'plan.pdf',
+    '100 % & more.txt',
+    'a#b?c=d.txt',
+    'für Möwen 🌱.jpg',
+    '<b>"quoted" b.txt',
+    "it's.txt",
+    'a;b,c+d.txt',
+  ],
+  ...[
+    '.hidden',
+    'two..dots',
+    'ends in a dot.',
+    ' blanks ',
+    'back\\slash.txt',
+    '%41.txt',
+    'tab\there.txt',
+    '~',
+    'e\u0301.txt',
+  ],
+];
+
+function fill(folder: string): void {
+  for (const [index, name] of NAMES.entries()) writeFileSync(join(folder, name), Buffer.alloc(index * 37, 'x'));
+  mkdirSync(join(folder, 'Open day & fête/2023/empty'), { recursive: true });
+  for (let index = 0; index < 700; index++)
+    writeFileSync(join(folder, 'Open day & fête', `IMG_${index}.jpg`), Buffer.alloc(index));
+  writeFileSync(join(folder, 'Open day & fête/2023/film.mp4'), Buffer.alloc(300_000));
+}
+
+/** Everything below a collection, with the names as a person reads them. */
+async function tree(client: DavClient, path: string, above = ''): Promise<Map<string, Resource>> {
+  const found = new Map<string, Resource>();
+  for await (const resource of listCollection(client, path)) {
+    const name = `${above}${nameOf(resource.path)}`;
+    found.set(name, resource);
+    if (resource.isCollection) for (const each of await tree(client, resource.path, `${name}/`)) found.set(...each);
+  }
+  return found;
+}
+
+for (const way of ['basic', 'digest'] as const)
+  test(`the folder of Debian’s Apache is listed as it is, whatever its names are, signed in by ${way}`, async () => {
+    const { url, folder } = await startApache(USER, PASSWORD, way);
+    fill(folder);
+    const client = await DavClient.open(url, { user: USER, password: PASSWORD }, OUTBOUND);
+    const { path, quotaUsed, quotaAvailable, canSync } = await askSpace(client, '/space/');
+    // It keeps no account of room.
+    assert.deepEqual([path, quotaUsed, quotaAvailable, canSync], ['/space/', undefined, undefined, false]);
+    const found = await tree(client, path);
+    const there = readdirSync(folder, { recursive: true, encoding: 'utf8' });
+    assert.deepEqual([...found.keys()].sort(), there.sort());
+    for (const [name, { bytes, isCollection, etag }] of found) {
+      const file = statSync(join(folder, name));
+      assert.deepEqual([bytes, isCollection], [file.isDirectory() ? 0 : file.size, file.isDirectory()], name);
+      if (!isCollection) assert.match(etag ?? '', /^(W\/)?"[^"]+"$/);
+    }
+    // curl names the same file by the path that we have for it.
+    const { path: odd } = found.get('100 % & more.txt') as Resource;
+    const { stdout } = await promisify(execFile)('curl', [
+      ...['-sS', way === 'basic' ? '--basic' : '--digest', '-u', `${USER}:${PASSWORD}`, '-o', '/dev/null'],
+      ...['-w', '%{http_code} %{size_download}', `${url.origin}${odd}`],
+    ]);
+    assert.equal(stdout, `200 ${37}`);
+    await assert.rejects(askSpace(client, '/space/nowhere/'), { kind: 'gone' });
+    await assert.rejects(askSpace(client, odd), { kind: 'not-dav' });
+    client.close();
+    const stranger = await DavClient.open(url, { user: USER, password: 'wrong' }, OUTBOUND);
+    await assert.rejects(askSpace(stranger, '/space/'), { kind: 'password-refused' });
+    stranger.close();
+  });
