@@ -1,7 +1,10 @@
-import { mkdirSync, mkdtempSync, readFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { build, type Plugin } from 'esbuild';
+
+/** Begins the name of a folder of programs, which ends in the process that made it. */
+const NAMED = 'tests-';
 
 /** Of hundreds of small files each, which every file of tests would read anew. */
 const BUILT_IN = /^(date-fns|@date-fns\/tz|apache-arrow|valibot|htmlparser2|fast-xml-parser|fast-check)(\/|$)/;
@@ -38,8 +41,9 @@ const libraries: Plugin = {
  * @returns the folder, below `dist`, in which each program lies as its source below the root.
  */
 export async function bundleTests(root: string, files: readonly string[]): Promise<string> {
-  mkdirSync(join(root, 'dist'), { recursive: true });
-  const folder = mkdtempSync(join(root, 'dist', 'tests-'));
+  const folder = join(root, 'dist', `${NAMED}${process.pid}`);
+  mkdirSync(folder, { recursive: true });
+  removeLeftovers(join(root, 'dist'));
   await build({
     absWorkingDir: root,
     entryPoints: [...files],
@@ -57,4 +61,11 @@ export async function bundleTests(root: string, files: readonly string[]): Promi
     logLevel: 'error',
   });
   return folder;
+}
+
+/** Removes what a run left that was ended before its end. */
+function removeLeftovers(dist: string): void {
+  for (const name of readdirSync(dist))
+    if (name.startsWith(NAMED) && !existsSync(`/proc/${name.slice(NAMED.length)}`))
+      rmSync(join(dist, name), { recursive: true });
 }

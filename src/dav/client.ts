@@ -7,7 +7,6 @@ import {
 } from 'node:http';
 import { Agent, request as requestTls } from 'node:https';
 import { isIP } from 'node:net';
-import type { Readable } from 'node:stream';
 import { checkedAddress, isLoopback } from '../mail/destination';
 import { isAdmitted } from '../mail/only-servers';
 import { type OutboundConfig, trustOf } from '../mail/outbound-config';
@@ -26,8 +25,7 @@ const MOST_REFUSAL = 64 * 1024;
 
 export interface DavRequest {
   headers?: Readonly<Record<string, string>> | undefined;
-  /** A text, or octets that can be had anew where the request has to be sent again. */
-  body?: string | (() => Readable) | undefined;
+  body?: string | undefined;
 }
 
 export interface DavAnswer {
@@ -65,7 +63,7 @@ export class DavClient {
       new URL(place.origin),
       address,
       isPlain ? new PlainAgent(options) : new Agent(options),
-      new Authorization(credential, true),
+      new Authorization(credential),
       isPlain ? {} : trustOf(outbound),
     );
   }
@@ -121,11 +119,7 @@ export class DavClient {
       );
       sent.on('timeout', () => sent.destroy(new SpaceProblem('timed-out', `${host} does not answer.`)));
       sent.on('error', (error) => reject(problemOf(error, host)));
-      if (typeof body === 'function') {
-        const octets = body();
-        octets.on('error', (error) => sent.destroy(error));
-        octets.pipe(sent);
-      } else sent.end(body);
+      sent.end(body);
     });
   }
 }

@@ -2,6 +2,7 @@ import assert from 'node:assert/strict';
 import { createServer, type RequestListener } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { after, test } from 'node:test';
+import type { SpaceCredential } from './authorization';
 import { DavClient } from './client';
 import { listCollection } from './listing';
 
@@ -13,7 +14,7 @@ after(() => {
 /** A client of a server that answers as is said. */
 async function talkingTo(
   answer: RequestListener,
-  credential = { user: 'tern', password: 'seeds' },
+  credential: SpaceCredential = { user: 'tern', password: 'seeds' },
 ): Promise<DavClient> {
   const server = createServer(answer);
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
@@ -124,4 +125,20 @@ test('a password goes in plain only where it is asked for, and is not shown agai
     response.writeHead(401, { 'www-authenticate': 'Riddle realm="files"' }).end();
   });
   await assert.rejects(listCollection(other, '/dav/').next(), { kind: 'no-mechanism' });
+});
+
+test('a token that is taken no more is renewed once; where there is no other, it is refused', async () => {
+  const shown: (string | undefined)[] = [];
+  const serving: RequestListener = (request, response) => {
+    shown.push(request.headers.authorization);
+    if (request.headers.authorization === 'Bearer second')
+      response.writeHead(207).end(answer(ITSELF, member('/dav/a')));
+    else response.writeHead(401, { 'www-authenticate': 'Bearer error="invalid_token"' }).end();
+  };
+  const renewing = await talkingTo(serving, { token: 'first', renew: async () => 'second' });
+  assert.equal((await listCollection(renewing, '/dav/').next()).value?.path, '/dav/a');
+  assert.deepEqual(shown.splice(0), ['Bearer first', 'Bearer second']);
+  const spent = await talkingTo(serving, { token: 'first', renew: async () => undefined });
+  await assert.rejects(listCollection(spent, '/dav/').next(), { kind: 'password-refused' });
+  assert.deepEqual(shown, ['Bearer first']);
 });

@@ -3,7 +3,7 @@ export type SpaceProblemKind =
   /** What answers there is no WebDAV server. */
   | 'not-dav'
   | 'password-refused'
-  /** It asks for the password in a way in which others could read it. */
+  /** A password could be read by others on the way. */
   | 'plain-text-not-allowed'
   | 'no-mechanism'
   | 'connection-lost'
@@ -32,11 +32,4 @@ export class SpaceProblem extends Error {
     super(message, options);
     this.name = 'SpaceProblem';
   }
-}
-
-const PASSING = new Set<SpaceProblemKind>(['connection-lost', 'timed-out', 'throttled']);
-
-/** Whether trying again later may help without anybody doing something. */
-export function passesInSpace(error: unknown): boolean {
-  return error instanceof SpaceProblem && PASSING.has(error.kind);
 }
