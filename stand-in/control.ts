@@ -3,15 +3,17 @@ import { createServer, type IncomingMessage, type Server } from 'node:http';
 import { type Faults, noFaults } from './faults';
 import type { StandIn } from './host';
 import type { PassingTime } from './passing-time';
+import { noSpaceFaults, type SpaceFaults } from './webdav/faults';
+import type { FileSpaceServer } from './webdav/server';
 
 /**
  * Lets faults be switched by hand and the mailbox be looked at: `GET /faults`, `POST /faults` with some of them as JSON
- * (an empty object switches all off), `GET /state`, `POST /drop`, `POST /validity?folder=INBOX`, `POST /clock?days=30`, which
+ * (an empty object switches all off), the same at `/files/faults` for the file space, `GET /state`, `POST /drop`, `POST /validity?folder=INBOX`, `POST /clock?days=30`, which
  * moves time on.
  */
-export function controlServer(host: StandIn, time?: PassingTime): Server {
+export function controlServer(host: StandIn, files?: FileSpaceServer, time?: PassingTime): Server {
   return createServer((request, response) => {
-    answer(host, request, time)
+    answer(host, request, files, time)
       .then((body) => {
         response.writeHead(200, { 'content-type': 'application/json' }).end(`${JSON.stringify(body)}\n`);
       })
@@ -23,7 +25,12 @@ export function controlServer(host: StandIn, time?: PassingTime): Server {
   });
 }
 
-async function answer(host: StandIn, request: IncomingMessage, time?: PassingTime): Promise<unknown> {
+async function answer(
+  host: StandIn,
+  request: IncomingMessage,
+  files?: FileSpaceServer,
+  time?: PassingTime,
+): Promise<unknown> {
   const url = new URL(request.url ?? '/', 'http://localhost');
   const what = `${request.method} ${url.pathname}`;
   switch (what) {
@@ -32,6 +39,10 @@ async function answer(host: StandIn, request: IncomingMessage, time?: PassingTim
     case 'POST /faults':
       host.faults = { ...noFaults(), ...((await bodyOf(request)) as Partial<Faults>) };
       return host.faults;
+    case 'POST /files/faults':
+      if (!files) break;
+      files.faults = { ...noSpaceFaults(), ...((await bodyOf(request)) as Partial<SpaceFaults>) };
+      return files.faults;
     case 'GET /state':
       return stateOf(host);
     case 'POST /drop':

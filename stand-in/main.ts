@@ -8,10 +8,13 @@ import { StandIn } from './host';
 import { LeavingServer } from './leaving';
 import { Journal } from './mailbox/journal';
 import { PassingTime } from './passing-time';
+import { filesOf, SHARED } from './scenario/files';
 import { hostedMailboxes, messageLimitOf, OPERATOR, pastOf, pastOfScenario } from './scenario/host';
 import { type ScenarioSize, scenario } from './scenario/mailbox';
 import { withWarnings } from './scenario/warnings';
 import { Submission } from './submission';
+import { FileSpaceServer } from './webdav/server';
+import { FileTree } from './webdav/tree';
 
 /** Runs the stand-in as a process of its own. Says `ready` on standard output, with its ports, when it listens. */
 const { values } = parseArgs({
@@ -27,6 +30,7 @@ const { values } = parseArgs({
     'authorization-port': { type: 'string', default: '0' },
     'clock-file': { type: 'string' },
     'leaving-port': { type: 'string', default: '0' },
+    'files-port': { type: 'string', default: '0' },
     'every-message': { type: 'boolean', default: false },
   },
 });
@@ -72,8 +76,23 @@ const host = await StandIn.start({
   hostedMessageLimit: messageLimitOf(size),
   withEveryMessage: values['every-message'],
 });
+const tree = new FileTree(filesOf(told, Date.parse(`${day}T18:00:00Z`) / 1000), SHARED, directory);
+host.mailbox.shareWith(() => tree.bytes);
+const files = await FileSpaceServer.start({
+  tree,
+  user,
+  password,
+  authorization,
+  room: host.mailbox,
+  identity: { key, cert },
+  port: Number(values['files-port']),
+});
+const addFile = (octets: number) => {
+  const now = Date.now() / 1000;
+  if (octets > 0) tree.grow(`/files/Backups/${Math.floor(now * 1000)}.bin`, octets, Math.floor(now));
+};
 const submission = await Submission.start(user, host.mailbox, Number(values['smtp-port']));
-const control = controlServer(host, new PassingTime(told, host.mailbox, leaving, values['clock-file']));
+const control = controlServer(host, files, new PassingTime(told, host.mailbox, leaving, values['clock-file'], addFile));
 control.listen(Number(values['control-port']), '127.0.0.1', () => {
   const address = control.address();
   const controlPort = typeof address === 'object' ? address?.port : undefined;
@@ -89,6 +108,7 @@ control.listen(Number(values['control-port']), '127.0.0.1', () => {
       tlsPort: host.tlsPort,
       plainPort: host.plainPort,
       smtpPort: submission.port,
+      files: files.url.href,
       controlPort,
       authorization: { issuer: authorization.issuer, clientId: CLIENT_ID, scope: SCOPE },
       operator: OPERATOR,
@@ -102,6 +122,7 @@ for (const signal of ['SIGTERM', 'SIGINT'] as const) {
     control.close();
     void submission.stop();
     void leaving.stop();
+    void files.stop();
     void authorization.stop();
     void host.stop().then(() => process.exit(0));
   });

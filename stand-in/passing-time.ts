@@ -34,9 +34,12 @@ export class PassingTime {
     private readonly mailbox: Mailbox,
     private readonly leaving: Pick<LeavingServer, 'left'> | undefined,
     private readonly file: string | undefined,
+    /** Adds a file of so many octets, where what is not mail is a file space. */
+    private readonly grow?: (octets: number) => void,
   ) {
     if (file && existsSync(file)) this.ahead = Number(readFileSync(file, 'utf8')) || 0;
-    this.addFiles(this.ahead);
+    // A file space keeps what came.
+    if (!grow) this.addFiles(this.ahead);
   }
 
   moveOn(days: number): Delivered {
@@ -77,7 +80,10 @@ export class PassingTime {
   }
 
   private addFiles(seconds: number): void {
-    this.mailbox.addFiles(Math.round((this.scenario.notMail * seconds) / (FILES_DOUBLE * YEAR)));
+    const octets = Math.round((this.scenario.notMail * seconds) / (FILES_DOUBLE * YEAR));
+    const room = this.mailbox.limit - this.mailbox.used();
+    if (this.grow) this.grow(Math.max(0, Math.min(octets, room)));
+    else this.mailbox.addFiles(octets);
   }
 
   /** The same message as another one: with a date and an identifier of its own. */

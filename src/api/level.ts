@@ -4,6 +4,8 @@ import type { Database } from '../store/database';
 import { bytesCountedOnce } from '../store/index/counted-bytes';
 import { quotaRoots } from '../store/index/quota-roots';
 import { accountLevel } from '../store/plan/level';
+import { spacesOf } from '../store/space/spaces';
+import { filesInLevel } from './spaces';
 
 /** The level as the API tells it. */
 export async function shownLevel(database: Database, account: Account) {
@@ -12,8 +14,11 @@ export async function shownLevel(database: Database, account: Account) {
   const { target } = account.settings;
   const messageLimit = reading?.messageLimit ?? null;
   const messages = messageLimit !== null ? (reading?.messages ?? 0) : level.mail.messages + level.trash.messages;
+  const spaces = await spacesOf(database, account.id);
+  const space = filesInLevel(spaces, reading, level.used, level.mail.bytes + level.trash.bytes);
   return {
     ...level,
+    ...(space ? { space } : {}),
     // Only where the server counts less than all copies together does it help to know.
     ...(level.difference < 0 ? { once: await bytesCountedOnce(database, account.id) } : {}),
     roots: await quotaRoots(database, account.id),

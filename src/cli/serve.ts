@@ -101,6 +101,7 @@ const STAND_IN_PORTS = [
   ['TAMSEL_DEMO_IMAP_PORT', 4143],
   ['TAMSEL_DEMO_AUTHORIZATION_PORT', 4180],
   ['TAMSEL_DEMO_LEAVING_PORT', 4943],
+  ['TAMSEL_DEMO_FILES_PORT', 4880],
 ] as const;
 
 function portOf(variable: string, usual: number): number {
@@ -202,7 +203,9 @@ async function startStandIn(
   args.push('--clock-file', clock);
   if (demo.everyMessage) args.push('--every-message');
   if (process.env.TAMSEL_DEMO_DAY) args.push('--day', process.env.TAMSEL_DEMO_DAY);
-  const [tls, plain, authorizing, leaving] = STAND_IN_PORTS.map(([variable, usual]) => `${portOf(variable, usual)}`);
+  const [tls, plain, authorizing, leaving, space] = STAND_IN_PORTS.map(
+    ([variable, usual]) => `${portOf(variable, usual)}`,
+  );
   args.push(
     '--tls-port',
     tls as string,
@@ -212,10 +215,17 @@ async function startStandIn(
     authorizing as string,
     '--leaving-port',
     leaving as string,
+    '--files-port',
+    space as string,
   );
-  const { tlsPort, smtpPort, authorization, operator } = (await processes.ready('stand-in', args, process.env)) as {
+  const { tlsPort, smtpPort, files, authorization, operator } = (await processes.ready(
+    'stand-in',
+    args,
+    process.env,
+  )) as {
     tlsPort: number;
     smtpPort: number;
+    files: string;
     authorization: object;
     operator: { user: string; password: string };
   };
@@ -243,6 +253,7 @@ async function startStandIn(
         port: tlsPort,
         security: 'tls',
         submission: { host: 'localhost', port: smtpPort, security: 'none', signIn: false },
+        files,
       },
     }),
   );

@@ -198,7 +198,7 @@ export const CorrectionBy = v.picklist(['address', 'domain']);
 export const SavedFilter = v.object({ id: count, name: v.string(), where: v.string() });
 
 const progress = v.object({ done: count, total: count });
-const ProblemNote = v.object({ kind: v.string(), detail: v.string() });
+export const ProblemNote = v.object({ kind: v.string(), detail: v.string() });
 /** Why work is not being done now: tried again later, after other work of the mailbox, of its host, or after other large mailboxes; or no worker took it yet. */
 const Waits = v.optional(v.picklist(['later', 'turn', 'host', 'large', 'worker']));
 
@@ -253,6 +253,21 @@ export const Level = v.object({
   afterMessages: count,
   other: count,
   difference: v.number(),
+  /** Of what is not mail: files of file spaces that count; where one is known. */
+  space: v.optional(
+    v.object({
+      files: v.object({ files: count, bytes: count }),
+      pictures: v.object({ files: count, bytes: count }),
+      /** What others share: it does not count. */
+      shared: v.object({ files: count, bytes: count }),
+      /** In use, and neither mail nor file; below zero where the host counts less than there is. */
+      unexplained: v.number(),
+      /** Whether the host said what is in use to the octet. */
+      toTheOctet: v.boolean(),
+      /** Whether all of it was listed. */
+      complete: v.boolean(),
+    }),
+  ),
   /** The roots of the quota, where there are several. */
   roots: v.array(
     v.object({ name: v.string(), used: v.nullable(v.number()), limit: v.nullable(v.number()), counted: Amount }),

@@ -1,6 +1,7 @@
 import type { InferInput, InferOutput } from 'valibot';
 import type * as h from './host';
 import type * as s from './schemas';
+import type * as p from './space';
 
 /** What the API gives, as its schemas say it. */
 export type Amount = InferOutput<typeof s.Amount>;
@@ -57,6 +58,9 @@ export type Session = InferOutput<typeof s.Session>;
 export type FoundServer = InferOutput<typeof s.FoundServer>;
 export type DeviceCode = InferOutput<typeof s.DeviceCode>;
 export type LotList = InferOutput<typeof s.LotList>;
+export type Space = InferOutput<typeof p.Space>;
+export type SpaceContents = InferOutput<typeof p.SpaceContents>;
+export type FoundSpace = InferOutput<typeof p.FoundSpace>;
 export type FirstFigures = InferOutput<typeof s.FirstFigures>;
 export type BagFile = InferOutput<typeof s.BagFile>;
 export type Proof = InferOutput<typeof s.Proof>;

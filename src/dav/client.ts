@@ -35,6 +35,14 @@ export interface DavAnswer {
   body: IncomingMessage;
 }
 
+/** Whoever does the asking under a lease. */
+export interface Watch {
+  /** Before something is asked. Throws where nothing may be asked any more. */
+  asking(): void;
+  /** When something was answered. */
+  answered(): void;
+}
+
 /** Speaks to the server of a file space, over connections to the address that was checked. Redirects are not followed. */
 export class DavClient {
   private constructor(
@@ -44,10 +52,16 @@ export class DavClient {
     private readonly agent: Agent | PlainAgent,
     private readonly authorization: Authorization,
     private readonly trust: { ca?: string[] },
+    private readonly watch: Watch | undefined,
   ) {}
 
   /** @throws MailProblem or SpaceProblem where it may not be reached. */
-  static async open(place: URL, credential: SpaceCredential, outbound: OutboundConfig): Promise<DavClient> {
+  static async open(
+    place: URL,
+    credential: SpaceCredential,
+    outbound: OutboundConfig,
+    watch?: Watch,
+  ): Promise<DavClient> {
     if (!/^https?:$/.test(place.protocol) || place.username !== '' || place.password !== '')
       throw new SpaceProblem('not-dav', 'The address of a file space begins with https://.');
     const isPlain = place.protocol === 'http:';
@@ -65,6 +79,7 @@ export class DavClient {
       isPlain ? new PlainAgent(options) : new Agent(options),
       new Authorization(credential),
       isPlain ? {} : trustOf(outbound),
+      watch,
     );
   }
 
@@ -77,7 +92,9 @@ export class DavClient {
   async ask(method: string, path: string, asked: DavRequest = {}): Promise<DavAnswer> {
     for (let tries = 1; ; tries++) {
       const signature = this.authorization.header(method, path);
+      this.watch?.asking();
       const answer = await this.send(method, path, asked, signature);
+      this.watch?.answered();
       if (answer.status !== 401) return answer;
       await drained(answer.body);
       const field = answer.headers['www-authenticate'] ?? '';

@@ -1,6 +1,6 @@
 import { BadPath, collectionOf, normalPath } from '../core/space/path';
 import { type DavClient, drained } from './client';
-import { readMultistatus, type Told, unreadable } from './multistatus';
+import { type Part, readMultistatus, type Told, unreadable } from './multistatus';
 import { SpaceProblem } from './problem';
 
 /** A file or a collection of a file space. */
@@ -27,24 +27,31 @@ export interface Space {
   owner: string | undefined;
   /** Who has signed in, as the server names them (RFC 5397). */
   principal: string | undefined;
-  canSync: boolean;
+  /** The state from which on changes can be asked for (RFC 6578); undefined where they can't be. */
+  syncToken: string | undefined;
 }
 
 /** Octets of one answer: some two million files in one folder. */
 const MOST_OCTETS = 2 ** 30;
+/** How long one answer may take, in milliseconds. */
+const MOST_MS = 30 * 60_000;
 /** Of an answer about one resource. */
 const MOST_OF_ONE = 2 ** 20;
 
 const XML = { 'content-type': 'application/xml; charset=utf-8' };
-const MEMBERS = propfind('resourcetype', 'getcontentlength', 'getcontenttype', 'getetag', 'getlastmodified', 'owner');
+const OF_A_MEMBER = ['resourcetype', 'getcontentlength', 'getcontenttype', 'getetag', 'getlastmodified', 'owner'];
+const MEMBERS = propfind(...OF_A_MEMBER);
 const ITSELF = propfind(
   ...['resourcetype', 'quota-used-bytes', 'quota-available-bytes', 'owner', 'current-user-principal'],
-  'supported-report-set',
+  ...['supported-report-set', 'sync-token'],
 );
 
 function propfind(...properties: string[]): string {
-  const asked = properties.map((name) => `<D:${name}/>`).join('');
-  return `<?xml version="1.0" encoding="utf-8"?>\n<D:propfind xmlns:D="DAV:"><D:prop>${asked}</D:prop></D:propfind>`;
+  return `<?xml version="1.0" encoding="utf-8"?>\n<D:propfind xmlns:D="DAV:">${asked(properties)}</D:propfind>`;
+}
+
+function asked(properties: readonly string[]): string {
+  return `<D:prop>${properties.map((name) => `<D:${name}/>`).join('')}</D:prop>`;
 }
 
 /**
@@ -66,7 +73,7 @@ export async function askSpace(client: DavClient, path: string): Promise<Space> 
     quotaAvailable: found.quotaAvailable,
     owner: found.owner,
     principal: found.principal,
-    canSync: found.reports.includes('sync-collection'),
+    syncToken: found.reports.includes('sync-collection') ? found.syncToken : undefined,
   };
 }
 
@@ -88,20 +95,64 @@ export async function* listCollection(client: DavClient, path: string): AsyncGen
     // Something that the server can't say anything of (RFC 4918 §9.1): it is there, or it went just now.
     if (told.status === 404) continue;
     if (told.status !== undefined) throw unreadable(`holds something with the status ${told.status}`);
-    if (!told.isCollection && named.endsWith('/')) throw unreadable('calls a folder what is none');
-    if (!told.isCollection && told.length === undefined) throw unreadable('holds a file without a size');
-    yield {
-      path: member,
-      isCollection: told.isCollection,
-      bytes: told.isCollection ? 0 : (told.length as number),
-      type: told.type,
-      etag: told.etag,
-      modified: told.modified,
-      owner: told.owner,
-    };
+    yield resourceOf(told, member);
   }
   // RFC 4918 §9.1: what is asked about is among what is told.
   if (!hasItself) throw unreadable('does not tell of the folder itself');
+}
+
+function resourceOf(told: Told, path: string): Resource {
+  const { isCollection, length, type, etag, modified, owner } = told;
+  if (!isCollection && path.endsWith('/')) throw unreadable('calls a folder what is none');
+  if (!isCollection && length === undefined) throw unreadable('holds a file without a size');
+  return { path, isCollection, bytes: isCollection ? 0 : (length as number), type, etag, modified, owner };
+}
+
+/** What changed in a file space: what is there now, what is gone, and the state up to which that was told. */
+export type Change =
+  | { resource: Resource }
+  | { gone: string }
+  | {
+      syncToken: string;
+      /** Whether there is more to tell since that state. */
+      hasMore: boolean;
+    };
+
+/**
+ * What changed below a collection since a state of it (RFC 6578 §3). A server may tell a part at a time, and the
+ * rest since the state up to which it told. What was cut off throws before a token came.
+ *
+ * @throws SpaceProblem `forbidden` or another refusal where the server knows that state no more: everything has to be listed then.
+ */
+export async function* changesSince(client: DavClient, root: string, syncToken: string): AsyncGenerator<Change> {
+  const body =
+    '<?xml version="1.0" encoding="utf-8"?>\n<D:sync-collection xmlns:D="DAV:">' +
+    `<D:sync-token>${escaped(syncToken)}</D:sync-token><D:sync-level>infinite</D:sync-level>${asked(OF_A_MEMBER)}</D:sync-collection>`;
+  let token: string | undefined;
+  let hasMore = false;
+  for await (const part of multistatus(client, 'REPORT', root, '0', body, MOST_OCTETS)) {
+    if ('syncToken' in part) {
+      token = part.syncToken;
+      continue;
+    }
+    const { told } = part;
+    const named = pathIn(told);
+    // §3.6: that not all was told is said of the collection itself.
+    if (asCollection(named) === root) {
+      hasMore ||= told.status === 507;
+      continue;
+    }
+    if (!named.startsWith(root)) throw unreadable('tells of something outside the file space');
+    if (told.status === 404) yield { gone: named };
+    else if (told.status !== undefined) throw unreadable(`holds something with the status ${told.status}`);
+    else yield { resource: resourceOf(told, told.isCollection ? asCollection(named) : named) };
+  }
+  if (!token) throw unreadable('does not say up to which state it tells');
+  yield { syncToken: token, hasMore };
+}
+
+function escaped(text: string): string {
+  return text.replace(/[<>&"]/g, (sign) => `&#${sign.charCodeAt(0)};`);
 }
 
 async function* answered(
@@ -111,23 +162,38 @@ async function* answered(
   body: string,
   mostOctets: number,
 ): AsyncGenerator<Told> {
-  const answer = await client.ask('PROPFIND', path, { headers: { ...XML, depth }, body });
+  for await (const part of multistatus(client, 'PROPFIND', path, depth, body, mostOctets))
+    if ('told' in part) yield part.told;
+}
+
+async function* multistatus(
+  client: DavClient,
+  method: 'PROPFIND' | 'REPORT',
+  path: string,
+  depth: '0' | '1',
+  body: string,
+  mostOctets: number,
+): AsyncGenerator<Part> {
+  const until = Date.now() + MOST_MS;
+  const answer = await client.ask(method, path, { headers: { ...XML, depth }, body });
   try {
     if (answer.status !== 207) {
       await drained(answer.body);
       throw refusal(answer.status, answer.headers['retry-after']);
     }
-    const octets = whole(answer.body);
-    for await (const part of readMultistatus(octets, mostOctets)) if ('told' in part) yield part.told;
+    for await (const part of readMultistatus(whole(answer.body, until), mostOctets)) yield part;
   } finally {
     answer.body.destroy();
   }
 }
 
-/** The octets of a body; one that was cut off throws. */
-async function* whole(body: AsyncIterable<Uint8Array> & { complete?: boolean }): AsyncGenerator<Uint8Array> {
+/** The octets of a body; one that was cut off, or goes on without end, throws. */
+async function* whole(body: AsyncIterable<Uint8Array>, until: number): AsyncGenerator<Uint8Array> {
   try {
-    yield* body;
+    for await (const piece of body) {
+      if (Date.now() > until) throw new SpaceProblem('timed-out', 'The server does not come to the end of an answer.');
+      yield piece;
+    }
   } catch (cause) {
     if (cause instanceof SpaceProblem) throw cause;
     throw new SpaceProblem('connection-lost', 'The connection was lost in the middle of an answer.', { cause });

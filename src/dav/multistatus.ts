@@ -19,6 +19,8 @@ export interface Told {
   /** Whose it is, and who has signed in (RFC 3744 §5.1; RFC 5397 §3). */
   owner: string | undefined;
   principal: string | undefined;
+  /** The state from which on changes can be asked for (RFC 6578 §4). */
+  syncToken: string | undefined;
   /** Reports that can be asked for (RFC 3253 §3.1.5), by their local names. */
   reports: readonly string[];
 }
@@ -49,6 +51,7 @@ const nothing = (): Fresh => ({
   quotaAvailable: undefined,
   owner: undefined,
   principal: undefined,
+  syncToken: undefined,
   reports: [],
 });
 
@@ -170,6 +173,7 @@ class Reading {
     else if (property === 'getlastmodified') properties.modified = dateIn(said);
     else if (property === 'quota-used-bytes') properties.quotaUsed = roomIn(said);
     else if (property === 'quota-available-bytes') properties.quotaAvailable = roomIn(said);
+    else if (property === 'sync-token') properties.syncToken = said;
     else if (property === 'owner/href') properties.owner = said;
     else if (property === 'current-user-principal/href') properties.principal = said;
   }

@@ -20,6 +20,8 @@ export type SpaceProblemKind =
   | 'locked'
   /** 507 */
   | 'no-room'
+  /** More files and folders than Tamsel keeps of one file space, or folders in each other without end. */
+  | 'too-many'
   | 'command-refused';
 
 /** A failure of the server of a file space, or of the way to it. `message` is a sentence for a person. */
@@ -32,4 +34,11 @@ export class SpaceProblem extends Error {
     super(message, options);
     this.name = 'SpaceProblem';
   }
+}
+
+const PASSING = new Set<SpaceProblemKind>(['connection-lost', 'timed-out', 'throttled']);
+
+/** Whether the same may work a little later. */
+export function isPassingProblem(error: unknown): boolean {
+  return error instanceof SpaceProblem && PASSING.has(error.kind);
 }

@@ -1,4 +1,6 @@
 import { DiskFull } from '../archive/bag';
+import type { Watch } from '../dav/client';
+import { isPassingProblem, SpaceProblem } from '../dav/problem';
 import { isPassing, MailProblem } from '../mail/problem';
 import type { MailServer } from '../mail/server';
 import { type Account, accountById } from '../store/access/accounts';
@@ -20,6 +22,7 @@ import {
 } from '../store/jobs';
 import { proofOf, updateProof } from '../store/plan/proof';
 import { runById, updateRun } from '../store/runs/runs';
+import { spaceById, updateSpace } from '../store/space/spaces';
 import { readBag } from './archive/read-bag';
 import { failRepair, repair } from './archive/repair';
 import { bringIn } from './bring-in/bring-in';
@@ -35,6 +38,7 @@ import { indexAllWords } from './scan/index-words';
 import { scan } from './scan/scan';
 import { failSearch, search } from './search';
 import { SignInNeeded, signInTo } from './sign-in';
+import { listSpace } from './space/list-space';
 import { askToStop, failAsks } from './unsubscribe/ask';
 import { readWays } from './unsubscribe/read-ways';
 
@@ -127,6 +131,7 @@ export class JobRunner {
     if (job.kind === 'read-bag') return readBag(context, job, account, this.turn());
     if (job.kind === 'bring-in') return bringIn(context, job, account, this.turn());
     if (job.kind === 'ask-to-stop') return askToStop(context, job, account, this.turn());
+    if (job.kind === 'list-space') return listSpace(context, job, account, this.turn(), this.watch());
     if (await isScanned(database, job)) return this.endScan(job, account);
     const signedIn = async () =>
       leased(
@@ -158,6 +163,17 @@ export class JobRunner {
       const outcome = await carryOut(context, job, account, this.server, signedIn, turn);
       if (outcome === 'paused') await this.pause(job);
     }
+  }
+
+  private watch(): Watch {
+    return {
+      asking: () => {
+        if (!this.holds()) throw new LeaseLost();
+      },
+      answered: () => {
+        this.answeredAt = Date.now();
+      },
+    };
   }
 
   private turn(): Turn {
@@ -218,7 +234,9 @@ export class JobRunner {
       const attempts = before + 1;
       // Somebody may have signed in while what was kept before was refused.
       const passes =
-        isPassing(error) || (error instanceof SignInNeeded && (await canSignIn(client, vault, job.account)));
+        isPassing(error) ||
+        isPassingProblem(error) ||
+        (error instanceof SignInNeeded && (await canSignIn(client, vault, job.account)));
       const again = passes && attempts < MAX_ATTEMPTS;
       await update(again ? { problem, attempts } : { state: 'failed', problem, attempts: 0 });
       if (again)
@@ -255,6 +273,19 @@ async function workOf(
         await tell(db, account, 'bag', await bagById(db, account, subject));
       },
     };
+  if (kind === 'list-space')
+    return {
+      attempts: (await spaceById(db, account, subject))?.attempts ?? 0,
+      async update({ state, ...change }) {
+        const isRefused = change.problem.kind === 'password-refused';
+        await updateSpace(db, account, subject, {
+          ...change,
+          ...(state && { listingState: state }),
+          ...(isRefused && { state: 'locked' as const }),
+        });
+        await tell(db, account, 'space', { id: subject });
+      },
+    };
   return {
     attempts: (await runById(db, account, subject))?.attempts ?? 0,
     async update(change) {
@@ -275,7 +306,7 @@ async function isScanned(database: Database, job: Job): Promise<boolean> {
 }
 
 function problemOf(error: unknown): { kind: string; detail: string } {
-  if (error instanceof MailProblem) return { kind: error.kind, detail: error.message };
+  if (error instanceof MailProblem || error instanceof SpaceProblem) return { kind: error.kind, detail: error.message };
   if (error instanceof DiskFull) return DISK_FULL;
   if (error instanceof SignInNeeded)
     return {

@@ -57,6 +57,19 @@ export async function credentialFor(context: SignInContext, account: Account): P
   return { token: (isSpent && tokens.refresh ? await renewed(context, account, tokens) : tokens).access };
 }
 
+/** The access token behind one that another server takes no more; undefined where none comes. */
+export async function renewedToken(
+  context: SignInContext,
+  account: Account,
+  spent: string,
+): Promise<string | undefined> {
+  const { secret } = (await credentialOf(context.database, context.vault, account.id)) ?? {};
+  if (!secret || !('tokens' in secret)) return undefined;
+  const { tokens } = secret;
+  if (tokens.access !== spent) return tokens.access;
+  return tokens.refresh ? (await renewed(context, account, tokens)).access : undefined;
+}
+
 function placeOf({ host, port, security, user }: Account): ServerAddress {
   return { host, port, security, user };
 }

@@ -28,6 +28,8 @@ const ListedServer = v.strictObject({
   ),
   /** The server that takes mail of this domain's addresses for delivery (RFC 6409). */
   submission: v.optional(ListedSubmission),
+  /** The address of the file space that belongs to a mailbox (RFC 4918); `{user}` in it is the user name. */
+  files: v.optional(v.pipe(v.string(), v.regex(/^https?:\/\//))),
 });
 const ServerList = v.record(v.string(), ListedServer);
 

@@ -1,7 +1,7 @@
 import type { Database, Queryable } from './database';
 import { isPooled, rows } from './database';
 
-export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search' | 'bag' | 'repeats';
+export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search' | 'bag' | 'repeats' | 'space';
 
 export interface StoredEvent {
   id: number;

@@ -17,8 +17,9 @@ export interface Job {
     | 'read-ways'
     | 'prove'
     | 'ask-to-stop'
-    | 'open';
-  /** Number of the scan, run, search, look or bag; 0 of what is done for the account as a whole. */
+    | 'open'
+    | 'list-space';
+  /** Number of the scan, run, search, look, bag or file space; 0 of what is done for the account as a whole. */
   subject: number;
   /** Times in a row that it was taken, this one included, and neither ended, nor was given back, nor got on. */
   takes: number;
@@ -119,7 +120,7 @@ export async function takeJob(
          select id from job j where j.account = $1 and j.done_at is null and j.not_before <= now()
          and (j.lease_until is null or j.lease_until < now()) and ($4 or not j.large)
          and ($5 or j.takes < ${SUSPECT_TAKES})
-         order by j.begun_at nulls last, j.kind in ('search', 'read-bag', 'bring-in', 'prove'), j.id limit 1 for update)
+         order by j.begun_at nulls last, j.kind in ('search', 'read-bag', 'bring-in', 'prove', 'list-space'), j.id limit 1 for update)
        and not exists (select 1 from job b where b.account = $1 and b.done_at is null and b.lease_until >= now())
        returning account, id, kind, subject, takes, large`,
       [account, worker, leaseSeconds, large, suspect],

@@ -27,3 +27,8 @@ export function fileBody({ type, seed, octets, view, take = 0 }: Attachment, lin
   if (type === 'application/pdf' && octets >= LEAST_DOCUMENT) return base64Body(octets, () => pdf(seed, lines, octets));
   return binaryBody(seed, octets);
 }
+
+/** The octets of a file. */
+export function fileOctets(file: Attachment, lines: readonly string[]): Buffer {
+  return Buffer.from(fileBody(file, lines).write().toString('latin1'), 'base64');
+}

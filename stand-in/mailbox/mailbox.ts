@@ -74,6 +74,7 @@ export class Mailbox {
   }
 
   private notMail: number;
+  private shared: (() => number) | undefined;
 
   /** Told every change before it is made; for checks. */
   watcher: ((changes: readonly Change[]) => void) | undefined;
@@ -88,9 +89,15 @@ export class Mailbox {
   }
 
   private usedNow(): number {
-    let used = this.notMail;
+    let used = this.shared ? this.shared() : this.notMail;
     for (const folder of this.folders.values()) if (folder !== this.everyMessage) used += folder.bytes;
     return used;
+  }
+
+  /** What is not mail is counted elsewhere from now on, in octets. */
+  shareWith(others: () => number): void {
+    this.shared = others;
+    this.note();
   }
 
   /** Files come to what shares the limit with mail, as far as there is room. */

@@ -59,6 +59,8 @@ export interface Scenario {
   /** Octets of the limit, and of what shares the quota without being mail. */
   limit: number;
   notMail: number;
+  /** Attached files, in the order in which their messages were written. */
+  attached?: Attachment[];
 }
 
 export const FOLDERS: ScenarioFolder[] = [
@@ -148,7 +150,8 @@ export function scenario(day: string, size: ScenarioSize, leavingPort = LEAVING_
   );
   messages.push(...oddities(Math.max(ODDITIES.length, Math.round(60 * part)), writer.end));
   messages.sort((a, b) => a.received - b.received);
-  return { folders: FOLDERS, messages, limit, notMail: Math.round(limit * NOT_MAIL) };
+  const attached = items.flatMap(({ letter }) => letter.files ?? []);
+  return { folders: FOLDERS, messages, limit, notMail: Math.round(limit * NOT_MAIL), attached };
 }
 
 function placed(plan: Plan, item: Item): ScenarioMessage {
@@ -172,7 +175,7 @@ function keywordsOf(folder: string, random: Random): string[] {
 }
 
 /** Makes items of plans, the scaled files grown so that all together come to a number of octets. */
-function scaleTo(octets: number, plans: Plan[], trashOctets: number): { plan: Plan; item: Item }[] {
+function scaleTo(octets: number, plans: Plan[], trashOctets: number): { plan: Plan; letter: Letter; item: Item }[] {
   const filesOf = (plan: Plan) => (plan.letter.files ?? []).reduce((sum, file) => sum + file.octets * 1.369, 0);
   const sized = plans.map((plan) => ({
     plan,
@@ -190,11 +193,11 @@ function scaleTo(octets: number, plans: Plan[], trashOctets: number): { plan: Pl
   };
   const scale = { trash: scaleIn(true, trashOctets), mail: scaleIn(false, octets * 0.994 - trashOctets) };
   return sized.map(({ plan, item }) => {
-    if (item) return { plan, item };
+    if (item) return { plan, letter: plan.letter, item };
     const factor = plan.folder === 'Trash' ? scale.trash : scale.mail;
     const files = plan.letter.files?.map((file) => ({ ...file, octets: Math.round(file.octets * factor) })) ?? [];
     const letter = { ...plan.letter, files };
-    return { plan, item: generatedItem(() => compose(letter)) };
+    return { plan, letter, item: generatedItem(() => compose(letter)) };
   });
 }
 

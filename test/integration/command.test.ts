@@ -116,6 +116,7 @@ test('the demo starts, offers its mailbox, ends without a trace of processes, an
     TAMSEL_DEMO_IMAP_PORT: `${await freePort()}`,
     TAMSEL_DEMO_AUTHORIZATION_PORT: `${await freePort()}`,
     TAMSEL_DEMO_LEAVING_PORT: `${await freePort()}`,
+    TAMSEL_DEMO_FILES_PORT: `${await freePort()}`,
   };
   const origin = `http://127.0.0.1:${port}`;
   const first = await demo(env);

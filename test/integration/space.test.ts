@@ -64,9 +64,9 @@ for (const way of ['basic', 'digest'] as const)
     const { url, folder } = await startApache(USER, PASSWORD, way);
     fill(folder);
     const client = await DavClient.open(url, { user: USER, password: PASSWORD }, OUTBOUND);
-    const { path, quotaUsed, quotaAvailable, canSync } = await askSpace(client, '/space/');
+    const { path, quotaUsed, quotaAvailable, syncToken } = await askSpace(client, '/space/');
     // It keeps no account of room.
-    assert.deepEqual([path, quotaUsed, quotaAvailable, canSync], ['/space/', undefined, undefined, false]);
+    assert.deepEqual([path, quotaUsed, quotaAvailable, syncToken], ['/space/', undefined, undefined, undefined]);
     const found = await tree(client, path);
     const there = readdirSync(folder, { recursive: true, encoding: 'utf8' });
     assert.deepEqual([...found.keys()].sort(), there.sort());

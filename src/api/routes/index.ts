@@ -38,6 +38,7 @@ import * as scans from './scans';
 import * as senders from './senders';
 import * as session from './session';
 import * as settings from './settings';
+import * as spaces from './spaces';
 import * as standing from './standing';
 import * as system from './system';
 import * as tokens from './tokens';
@@ -89,6 +90,14 @@ export const ROUTES: Record<string, Route> = {
   startScan: scans.startScan,
   getScan: scans.getScan,
   getLevel: level.getLevel,
+  listSpaces: spaces.listSpaces,
+  findSpaces: spaces.findSpaces,
+  addSpace: spaces.addFileSpace,
+  changeSpace: spaces.changeSpace,
+  forgetSpace: spaces.forgetFileSpace,
+  listSpaceAgain: spaces.startListing,
+  getSpaceContents: spaces.getSpaceContents,
+  listSpaceFiles: spaces.listSpaceFiles,
   getForecast: forecast.getForecast,
   listWarnings: warnings.listWarnings,
   judgeWarnings: warnings.judgeWarnings,

@@ -42,6 +42,14 @@ export async function servicesOf(name: string, { dns }: Pick<OutboundConfig, 'dn
   );
 }
 
+/** The texts under a name (RFC 1035 §3.3.14), each as one; none where there are none. */
+export async function textsOf(name: string, { dns }: Pick<OutboundConfig, 'dns'>): Promise<string[]> {
+  const records = await resolverOf(dns)
+    .resolveTxt(name)
+    .catch(() => []);
+  return records.slice(0, MAX_SERVICES).map((parts) => parts.join(''));
+}
+
 function resolverOf(dns: readonly string[] | undefined): promises.Resolver {
   const resolver = new promises.Resolver(PATIENCE);
   if (dns) resolver.setServers(dns);

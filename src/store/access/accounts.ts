@@ -178,6 +178,7 @@ export async function eraseAccount(database: Database, account: number): Promise
     // These have no foreign key that would delete them.
     for (const table of [
       ...['words', 'placement', 'file', 'message', 'twin_digest', 'file_digest', 'picture_look', 'echo', 'thread_read'],
+      ...['space_file', 'space_folder'],
     ])
       await client.query(`delete from ${table} where account = $1`, [account]);
     await client.query('delete from account where id = $1', [account]);
@@ -189,7 +190,7 @@ export async function eraseAccount(database: Database, account: number): Promise
 export async function nextNumber(
   db: Queryable,
   account: number,
-  of: 'scan' | 'lot' | 'run' | 'guard' | 'entry' | 'bag' | 'standing' | 'rule',
+  of: 'scan' | 'lot' | 'run' | 'guard' | 'entry' | 'bag' | 'standing' | 'rule' | 'space',
 ): Promise<number> {
   const { number } = await theRow<{ number: number }>(
     db,

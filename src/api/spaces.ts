@@ -1,0 +1,64 @@
+import { sharesQuota, unexplained } from '../core/space/share';
+import type { Reading } from '../store/index/readings';
+import type { FileAmount, FileSpace } from '../store/space/spaces';
+
+/** A file space as the API tells it. */
+export function shownSpace(space: FileSpace, reading: Pick<Reading, 'used' | 'limit'> | undefined) {
+  const { id, origin, root, user, state, quotaUsed, quotaAvailable, askedAt, problem, listedAt } = space;
+  const { own, pictures, shared, folders, listingState } = space;
+  return {
+    ...{ id, address: `${origin}${root}`, user, state, own, pictures, shared },
+    counts: space.sharesQuota ?? sharesByFigures(space, reading),
+    countsBy: space.sharesQuota === null ? ('figures' as const) : ('user' as const),
+    ...(quotaUsed === null ? {} : { used: quotaUsed }),
+    ...(quotaAvailable === null ? {} : { available: quotaAvailable }),
+    ...(askedAt ? { askedAt } : {}),
+    listing: { state: listingState, folders: { done: folders.total - folders.left, total: folders.total } },
+    ...(listedAt ? { listedAt } : {}),
+    ...(problem ? { problem } : {}),
+  };
+}
+
+function sharesByFigures(
+  { quotaUsed, quotaAvailable }: FileSpace,
+  reading: Pick<Reading, 'used' | 'limit'> | undefined,
+): boolean | null {
+  return sharesQuota({
+    space: { used: quotaUsed, available: quotaAvailable },
+    mail: { used: reading?.used ?? null, limit: reading?.limit ?? null },
+  });
+}
+
+/**
+ * What of the level is files; undefined where no file space is known that counts.
+ *
+ * @param counted octets of all mail.
+ */
+export function filesInLevel(
+  spaces: readonly FileSpace[],
+  reading: Pick<Reading, 'used' | 'limit'> | undefined,
+  used: number,
+  counted: number,
+) {
+  const counting = spaces.filter((space) => space.sharesQuota ?? sharesByFigures(space, reading));
+  if (counting.every(({ own, listedAt }) => own.files === 0 && listedAt === null)) return undefined;
+  const own = sumOf(counting.map((space) => space.own));
+  const pictures = sumOf(counting.map((space) => space.pictures));
+  const [first, ...others] = counting;
+  const rest = unexplained(used, counted + own.bytes, others.length === 0 ? (first?.quotaUsed ?? null) : null);
+  return {
+    files: { files: own.files - pictures.files, bytes: own.bytes - pictures.bytes },
+    pictures,
+    shared: sumOf(counting.map(({ shared }) => shared)),
+    unexplained: rest.bytes,
+    toTheOctet: rest.toTheOctet,
+    complete: counting.every(({ listedAt, listingState }) => listedAt !== null && listingState === 'done'),
+  };
+}
+
+function sumOf(amounts: readonly FileAmount[]): FileAmount {
+  return amounts.reduce((sum, { files, bytes }) => ({ files: sum.files + files, bytes: sum.bytes + bytes }), {
+    files: 0,
+    bytes: 0,
+  });
+}

@@ -1,0 +1,79 @@
+import * as v from 'valibot';
+import { FILE_KINDS } from '../core/files/kinds';
+import { FileAmount, ProblemNote, Timestamp } from './schemas';
+
+/** The shapes of the API for file spaces. Sizes are octets, times RFC 3339 in UTC. */
+
+const count = v.pipe(v.number(), v.integer(), v.minValue(0));
+
+export const NewSpace = v.object({
+  /** Of its uppermost folder: `https://files.example/space/`. */
+  address: v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(1_000)),
+  /** Who signs in; without it, as to the mailbox. */
+  user: v.optional(v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(320))),
+  password: v.optional(v.pipe(v.string(), v.minLength(1), v.maxLength(1_000))),
+});
+
+export const SpaceChange = v.object({
+  /** Whether its files count against the limit of the mailbox; null: as the figures of both servers tell. */
+  counts: v.optional(v.nullable(v.boolean())),
+  /** Another password. Both, or neither. */
+  user: NewSpace.entries.user,
+  password: NewSpace.entries.password,
+});
+
+export const FoundSpace = v.object({
+  address: v.string(),
+  /** The operator's list, SRV records, or the well-known address of the domain. */
+  how: v.picklist(['list', 'dns', 'well-known']),
+  /** Whether it lies in the domain of the mail server or of the address: where not, somebody should look at it. */
+  within: v.boolean(),
+});
+
+export const Space = v.object({
+  id: v.number(),
+  address: v.string(),
+  /** Who signs in; null: as to the mailbox. */
+  user: v.nullable(v.string()),
+  /** `locked`: the server takes the password no more. */
+  state: v.picklist(['active', 'locked']),
+  /** Whether its files count against the limit of the mailbox; null: nobody knows. */
+  counts: v.nullable(v.boolean()),
+  countsBy: v.picklist(['figures', 'user']),
+  /** What the server says (RFC 4331), and when it said so. */
+  used: v.optional(count),
+  available: v.optional(count),
+  askedAt: v.optional(Timestamp),
+  listing: v.object({
+    state: v.picklist(['queued', 'running', 'done', 'failed']),
+    folders: v.object({ done: count, total: count }),
+  }),
+  /** When it was last listed to its end. */
+  listedAt: v.optional(Timestamp),
+  /** Files of one's own; of these, pictures; and what others share, which does not count. */
+  own: FileAmount,
+  pictures: FileAmount,
+  shared: FileAmount,
+  problem: v.optional(ProblemNote),
+});
+
+export const SpaceFile = v.object({
+  id: v.number(),
+  /** For a person, from the uppermost folder on. */
+  path: v.string(),
+  name: v.string(),
+  type: v.string(),
+  kind: v.picklist(FILE_KINDS),
+  bytes: count,
+  modified: v.nullable(Timestamp),
+  shared: v.boolean(),
+});
+
+export const SpaceContents = v.object({
+  /** The largest folders, with all below them, and how many others there are. */
+  folders: v.array(v.object({ path: v.string(), shared: v.boolean(), ...FileAmount.entries, total: FileAmount })),
+  others: count,
+  kinds: v.array(v.object({ kind: v.picklist(FILE_KINDS), ...FileAmount.entries })),
+  /** By the year of the last change; null: the server does not say. */
+  years: v.array(v.object({ year: v.nullable(v.number()), ...FileAmount.entries })),
+});

@@ -1,0 +1,90 @@
+import { FILE_KINDS, type FileKind } from '../../core/files/kinds';
+import { type FolderFigures, type FolderSums, sumUp } from '../../core/space/tree';
+import { type Queryable, rows } from '../database';
+import type { FileAmount } from './spaces';
+
+export interface SpaceFolder extends FolderFigures {
+  path: string;
+  shared: boolean;
+}
+
+/** The folders of a file space, each with what lies in it and below it. */
+export async function foldersOfSpace(
+  db: Queryable,
+  account: number,
+  space: number,
+): Promise<FolderSums<SpaceFolder>[]> {
+  return sumUp(
+    await rows<SpaceFolder>(
+      db,
+      `select o.id, o.parent, o.path, o.shared, coalesce(f.files, 0)::int as files, coalesce(f.bytes, 0)::bigint as bytes
+       from space_folder o left join (
+         select folder, count(*) as files, sum(bytes) as bytes from space_file
+         where account = $1 and space = $2 and gone_at is null group by folder) f on f.folder = o.id
+       where o.account = $1 and o.space = $2 order by o.id`,
+      [account, space],
+    ),
+  );
+}
+
+/** The files that count, by what they are, and by the year in which they were last changed. */
+export async function kindsAndYears(
+  db: Queryable,
+  account: number,
+  space: number,
+  timeZone: string,
+): Promise<{ kinds: (FileAmount & { kind: FileKind })[]; years: (FileAmount & { year: number | null })[] }> {
+  const cells = await rows<FileAmount & { kind: number; year: number | null }>(
+    db,
+    `select kind, extract(year from modified at time zone $3)::int as year, count(*)::int as files, sum(bytes)::bigint as bytes
+     from space_file where account = $1 and space = $2 and gone_at is null and not shared group by 1, 2`,
+    [account, space, timeZone],
+  );
+  const kinds = sumsBy(cells, ({ kind }) => FILE_KINDS[kind] ?? 'other');
+  const years = sumsBy(cells, ({ year }) => year);
+  return {
+    kinds: [...kinds].map(([kind, sum]) => ({ kind, ...sum })).sort((a, b) => b.bytes - a.bytes),
+    years: [...years].map(([year, sum]) => ({ year, ...sum })).sort((a, b) => (b.year ?? 0) - (a.year ?? 0)),
+  };
+}
+
+function sumsBy<T extends FileAmount, K>(cells: readonly T[], keyOf: (cell: T) => K): Map<K, FileAmount> {
+  const sums = new Map<K, FileAmount>();
+  for (const cell of cells) {
+    const sum = sums.get(keyOf(cell)) ?? { files: 0, bytes: 0 };
+    sums.set(keyOf(cell), { files: sum.files + cell.files, bytes: sum.bytes + cell.bytes });
+  }
+  return sums;
+}
+
+/** A file of a file space. */
+export interface SpaceFile {
+  id: number;
+  /** As core/space/path.ts spells it. */
+  path: string;
+  name: string;
+  type: string;
+  kind: FileKind;
+  bytes: number;
+  modified: Date | null;
+  shared: boolean;
+}
+
+/** The largest files, those that others share among them. @param after the last one of the page before. */
+export async function largestFiles(
+  db: Queryable,
+  account: number,
+  space: number,
+  page: { limit: number; after?: { bytes: number; id: number } | undefined; kind?: FileKind | undefined },
+): Promise<SpaceFile[]> {
+  const { limit, after, kind } = page;
+  const found = await rows<Omit<SpaceFile, 'kind'> & { kind: number }>(
+    db,
+    `select id, path, name, type, kind, bytes, modified, shared from space_file
+     where account = $1 and space = $2 and gone_at is null and ($3::smallint is null or kind = $3)
+       and ($4::bigint is null or bytes < $4 or (bytes = $4 and id > $5::bigint))
+     order by bytes desc, id limit $6`,
+    [account, space, kind ? FILE_KINDS.indexOf(kind) : null, after?.bytes ?? null, after?.id ?? null, limit],
+  );
+  return found.map((file) => ({ ...file, kind: FILE_KINDS[file.kind] ?? 'other' }));
+}

@@ -1,0 +1,51 @@
+/** What can go wrong at the file space. Everything is off by default. */
+export interface SpaceFaults {
+  /** Before each answer. */
+  latencyMs: number;
+  /** Closes the connection when so many octets of an answer were sent; 0 is never. Counts down to nothing by `times`. */
+  cutAfter: { octets: number; times: number } | null;
+  /** Does what was asked, then closes the connection instead of answering. */
+  dropAnswerTo: { method: string; times: number } | null;
+  /** Answers with a status and does nothing. */
+  refuse: { method: string; status: number; times: number } | null;
+  /** Paths that somebody has locked: changes of them are 423. */
+  locked: string[];
+  /** There is no room for anything: PUT is 507. */
+  full: boolean;
+  /** Each folder has a folder in it, without end. */
+  deep: boolean;
+  /** A folder has members without end. */
+  endless: boolean;
+  /** All files have the same tag, whatever is in them. */
+  sameEtag: boolean;
+  /** Changes can't be asked for. */
+  noSync: boolean;
+  /** No account of room is kept. */
+  noQuota: boolean;
+  /** A document type with entities that grow stands before an answer. */
+  bomb: boolean;
+}
+
+export function noSpaceFaults(): SpaceFaults {
+  return {
+    latencyMs: 0,
+    cutAfter: null,
+    dropAnswerTo: null,
+    refuse: null,
+    locked: [],
+    full: false,
+    deep: false,
+    endless: false,
+    sameEtag: false,
+    noSync: false,
+    noQuota: false,
+    bomb: false,
+  };
+}
+
+/** Whether a fault that is counted strikes now; counts it. */
+export function strikesAt(fault: { method: string; times: number } | null, method: string): boolean {
+  if (!fault || fault.times <= 0 || fault.method !== method) return false;
+  fault.times--;
+  return true;
+}
