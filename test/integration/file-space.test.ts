@@ -31,9 +31,11 @@ test('what is not mail is explained to the octet: files, pictures, and what the 
   // Each folder with all below it; kinds and years add up to all that counts.
   const { body: contents } = await app.call('GET', `${path}/contents`);
   const all = [...space.tree.files];
-  for (const { path: folder, total } of contents.folders) {
-    const below = all.filter(([file]) =>
-      decodeURIComponent(file).startsWith(`${ROOT}${folder === '' ? '' : `${folder}/`}`),
+  for (const { path: folder, shared: isShared, total } of contents.folders) {
+    const below = all.filter(
+      ([file]) =>
+        decodeURIComponent(file).startsWith(`${ROOT}${folder === '' ? '' : `${folder}/`}`) &&
+        (space.tree.ownerOf(file) !== undefined) === isShared,
     );
     assert.deepEqual(total, { files: below.length, bytes: sum(below.map(([, { size }]) => size)) }, folder);
   }

@@ -18,6 +18,9 @@ export interface Gauge {
   trashGuarded: number;
   /** In use, and no mail that we counted. */
   other: number;
+  /** Of that, files and pictures of a file space: never more than it. */
+  files: number;
+  pictures: number;
 }
 
 /** What of a level both ways of seeing it need. */
@@ -36,12 +39,16 @@ export interface GaugedLevel {
   after: number;
   afterMessages: number;
   other: number;
+  /** Where a file space is known that counts. */
+  space?: { files: { bytes: number }; pictures: { bytes: number } } | undefined;
 }
 
 /** The level in octets. */
-function inBytes({ used, limit, targetBytes, mail, trash, trashGuarded, after, other }: GaugedLevel): Gauge {
+function inBytes({ used, limit, targetBytes, mail, trash, trashGuarded, after, other, space }: GaugedLevel): Gauge {
+  const files = Math.min(other, space?.files.bytes ?? 0);
+  const pictures = Math.min(other - files, space?.pictures.bytes ?? 0);
   return {
-    ...{ of: 'bytes', used, limit, target: targetBytes, after, other },
+    ...{ of: 'bytes', used, limit, target: targetBytes, after, other, files, pictures },
     ...{ mail: mail.bytes, trash: trash.bytes, trashGuarded: trashGuarded.bytes },
   };
 }
@@ -54,7 +61,7 @@ function inMessages(level: GaugedLevel): Gauge {
   const used = level.messagesUsed ?? counted;
   const share = 'share' in target && limit !== null ? Math.floor(target.share * limit) : null;
   return {
-    ...{ of: 'messages', used, limit, after, other: Math.max(0, used - counted) },
+    ...{ of: 'messages', used, limit, after, other: Math.max(0, used - counted), files: 0, pictures: 0 },
     target: 'messages' in target ? target.messages : share,
     ...{ mail: mail.messages, trash: trash.messages, trashGuarded: trashGuarded.messages },
   };

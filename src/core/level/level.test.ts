@@ -57,7 +57,12 @@ test('a share holds for both limits: the fuller one is shown, and the other wher
     trash: 10,
     trashGuarded: 1,
     other: 59,
+    files: 0,
+    pictures: 0,
   });
+  const space = { files: { bytes: 70 }, pictures: { bytes: 50 } };
+  const { other, files, pictures } = gaugeOf({ ...LEVEL, space });
+  assert.deepEqual([other, files, pictures], [100, 70, 30], 'no more than is no mail');
   assert.deepEqual(missingNow(byNumber), { messages: 19 });
   assert.deepEqual(missingAfter({ ...byNumber, afterMessages: 70 }), { messages: 0 });
   // Both are above: once the plan has brought the number down, the octets are what is missing.

@@ -5,12 +5,14 @@ export interface FolderFigures {
   parent: number | null;
   files: number;
   bytes: number;
+  /** Whether it is what others share. */
+  shared: boolean;
 }
 
 /** The same with all that lies below it. */
 export type FolderSums<T> = T & { total: { files: number; bytes: number } };
 
-/** Adds each folder up into all above it. One whose parent is not among them stands by itself. */
+/** Adds each folder up into all above it, what others share only into what they share. One whose parent is not among them stands by itself. */
 export function sumUp<T extends FolderFigures>(folders: readonly T[]): FolderSums<T>[] {
   const sums = folders.map((folder) => ({ ...folder, total: { files: folder.files, bytes: folder.bytes } }));
   const byId = new Map(sums.map((folder) => [folder.id, folder]));
@@ -21,8 +23,10 @@ export function sumUp<T extends FolderFigures>(folders: readonly T[]): FolderSum
   for (let next = whole.pop(); next; next = whole.pop()) {
     const above = next.parent === null ? undefined : byId.get(next.parent);
     if (!above) continue;
-    above.total.files += next.total.files;
-    above.total.bytes += next.total.bytes;
+    if (next.shared === above.shared) {
+      above.total.files += next.total.files;
+      above.total.bytes += next.total.bytes;
+    }
     const left = (waitsFor.get(above.id) as number) - 1;
     waitsFor.set(above.id, left);
     if (left === 0) whole.push(above);

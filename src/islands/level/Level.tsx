@@ -1,9 +1,11 @@
 import { useState } from 'react';
 import type { Level as LevelData, Settings } from '../../contract/types';
 import { gaugeOf } from '../../core/level/gauge';
+import { QUOTA_UNIT } from '../../core/space/share';
 import { OCTETS_IN } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../../ui/api/account';
 import { useArchive } from '../../ui/api/archive';
+import { useSpaces } from '../../ui/api/spaces';
 import { Readings } from '../../ui/charts/Readings';
 import { useMeasured } from '../../ui/columns/useMeasured';
 import { RolesForm } from '../../ui/level/RolesForm';
@@ -17,6 +19,8 @@ import { FolderTable } from './FolderTable';
 import { LimitForm } from './LimitForm';
 import { MadeOf } from './MadeOf';
 import { Matrix } from './Matrix';
+import { FileSpaces } from './space/FileSpaces';
+import { SpaceFolders, SpaceKinds } from './space/SpaceTables';
 import { Warnings } from './Warnings';
 import { Ways } from './Ways';
 
@@ -34,6 +38,7 @@ export default function Level() {
           <RolesForm level={level.data} />
         </section>
       )}
+      <FileSpaces level={level.data} />
       <Warnings />
       <FirstRanking limit={8} />
       {level.data.limit === null && <LimitForm />}
@@ -69,10 +74,16 @@ function Roots({ roots }: { roots: LevelData['roots'] }) {
 /** Where the space is and what it would take; what is computed from the columns follows when they are there. */
 function Whole({ level }: { level: LevelData }) {
   const { data: measured, error } = useMeasured(level);
+  const spaces = useSpaces().data ?? [];
   return (
     <>
       <div className="grid grid-cols-1 items-start gap-[14px] xl:grid-cols-2">
-        <FolderTable level={level} />
+        <div className="grid grid-cols-1 gap-[14px]">
+          <FolderTable level={level} />
+          {spaces.map((space) => (
+            <SpaceFolders key={space.id} space={space} />
+          ))}
+        </div>
         <div className="grid grid-cols-1 gap-[14px]">
           {error && (
             <p role="alert" className="card text-go">
@@ -83,6 +94,9 @@ function Whole({ level }: { level: LevelData }) {
           {measured && <Curve measured={measured} />}
           {measured && <MadeOf measured={measured} />}
           {!measured && !error && <Loading />}
+          {spaces.map((space) => (
+            <SpaceKinds key={space.id} space={space} />
+          ))}
         </div>
       </div>
       {measured && <Ways level={level} measured={measured} />}
@@ -113,9 +127,6 @@ function Archived() {
   );
 }
 
-/** RFC 9208 §5.1 counts STORAGE in units of 1024 octets, so a figure may be one such unit off. */
-const QUOTA_UNIT = 1024;
-
 function Summary({ level }: { level: LevelData }) {
   const { octets } = useFigures();
   const counted = level.mail.bytes + level.trash.bytes;
@@ -126,9 +137,11 @@ function Summary({ level }: { level: LevelData }) {
         ? level.once !== undefined && Math.abs(level.used - level.once) <= QUOTA_UNIT
           ? text.level.once(octets(level.once))
           : text.level.lessNote(octets(-level.difference))
-        : level.other > QUOTA_UNIT
-          ? text.level.otherNote(octets(level.used), octets(counted))
-          : text.level.equalNote;
+        : level.space && level.other > QUOTA_UNIT
+          ? text.level.filesNote(octets(level.space.files.bytes), octets(level.space.pictures.bytes))
+          : level.other > QUOTA_UNIT
+            ? text.level.otherNote(octets(level.used), octets(counted))
+            : text.level.equalNote;
   const messages = text.messages(level.mail.messages, count(level.mail.messages));
   const mailNote =
     level.messageLimit === undefined

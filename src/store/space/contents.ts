@@ -5,10 +5,9 @@ import type { FileAmount } from './spaces';
 
 export interface SpaceFolder extends FolderFigures {
   path: string;
-  shared: boolean;
 }
 
-/** The folders of a file space, each with what lies in it and below it. */
+/** The folders of a file space, each with what lies in it and below it: one's own, or in what others share, theirs. */
 export async function foldersOfSpace(
   db: Queryable,
   account: number,
@@ -19,8 +18,9 @@ export async function foldersOfSpace(
       db,
       `select o.id, o.parent, o.path, o.shared, coalesce(f.files, 0)::int as files, coalesce(f.bytes, 0)::bigint as bytes
        from space_folder o left join (
-         select folder, count(*) as files, sum(bytes) as bytes from space_file
-         where account = $1 and space = $2 and gone_at is null group by folder) f on f.folder = o.id
+         select folder, shared, count(*) as files, sum(bytes) as bytes from space_file
+         where account = $1 and space = $2 and gone_at is null group by folder, shared) f
+         on f.folder = o.id and f.shared = o.shared
        where o.account = $1 and o.space = $2 order by o.id`,
       [account, space],
     ),

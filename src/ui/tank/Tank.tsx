@@ -1,6 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, type ReactNode, useRef, useState } from 'react';
 import type { Level, Target } from '../../contract/types';
 import { type Gauge, gaugeOf } from '../../core/level/gauge';
+import { QUOTA_UNIT } from '../../core/space/share';
 import { fittingUnit, OCTETS_IN, type UnitSystem } from '../../core/units';
 import { useAccount, useChange, useFigures, useLevel } from '../api/account';
 import { countScale, octetScale } from '../charts/scale';
@@ -26,6 +27,7 @@ export function Filling({ level }: { level: Level }) {
   const gauge = gaugeOf(level);
   const { of, used, limit, target } = gauge;
   const segments = segmentsOf(gauge);
+  const hasFiles = segments.files + segments.pictures > 0;
   const unit = fittingUnit(segments.full, units);
   const short = (number: number) => (of === 'bytes' ? octetsIn(number, unit) : count(number));
   const share = limit ? used / limit : null;
@@ -51,7 +53,17 @@ export function Filling({ level }: { level: Level }) {
         <Legend swatch="bg-water" name={text.tank.kept} value={short(segments.kept)} />
         <Legend swatch="hatch" name={text.tank.plan} value={short(segments.plan)} />
         <Legend swatch="bg-silt" name={text.tank.trash} value={short(segments.trash)} />
-        <Legend swatch="bg-stone" name={text.tank.other} value={short(segments.other)} />
+        {segments.files > 0 && <Legend swatch="bg-slate" name={text.tank.files} value={short(segments.files)} />}
+        {segments.pictures > 0 && (
+          <Legend swatch="bg-moss" name={text.tank.pictures} value={short(segments.pictures)} />
+        )}
+        {(!hasFiles || segments.other > QUOTA_UNIT) && (
+          <Legend
+            swatch="bg-stone"
+            name={hasFiles ? text.tank.unexplained : text.tank.other}
+            value={short(segments.other)}
+          />
+        )}
       </dl>
     </>
   );
@@ -88,6 +100,8 @@ function Vessel({ gauge, planned, segments }: { gauge: Gauge; planned: boolean; 
   const parts = (
     [
       ['other', 'bg-stone'],
+      ['files', 'bg-slate'],
+      ['pictures', 'bg-moss'],
       ['kept', 'bg-water'],
       ['trash', 'bg-silt'],
       ['plan', 'hatch'],

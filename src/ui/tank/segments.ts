@@ -2,7 +2,10 @@ import type { Gauge } from '../../core/level/gauge';
 
 /** The level cut into what lies upon what, from the bottom, in the measure of its gauge. */
 export interface Segments {
+  /** Neither mail nor files. */
   other: number;
+  files: number;
+  pictures: number;
   kept: number;
   trash: number;
   plan: number;
@@ -11,10 +14,12 @@ export interface Segments {
 }
 
 /**
- * What can go lies on top: not mail, then mail kept, then trash, then the plan. What of the plan lies in the trash
+ * What can go lies on top: what is unknown, then files, then mail kept, then trash, then the plan. What of the plan lies in the trash
  * already is drawn as trash, so that the upper edge of what is kept is the level after plan and purge.
  */
-export function segmentsOf({ used, limit, after, mail, trash, trashGuarded, other }: Gauge): Segments {
+export function segmentsOf(gauge: Gauge): Segments {
+  const { used, limit, after, mail, trash, trashGuarded, files, pictures } = gauge;
+  const other = gauge.other - files - pictures;
   const plan = Math.max(0, used - after - (trash - trashGuarded));
-  return { other, kept: Math.max(0, mail - plan), trash, plan, full: Math.max(limit ?? 0, used, 1) };
+  return { other, files, pictures, kept: Math.max(0, mail - plan), trash, plan, full: Math.max(limit ?? 0, used, 1) };
 }

@@ -10,7 +10,12 @@ export function After({ level }: { level: Level }) {
   const { amount } = useFigures();
   const gauge = gaugeOf(level);
   const { of, limit, used, after } = gauge;
-  const { other, kept, trash, plan, full } = segmentsOf(gauge);
+  const { other, files, pictures, kept, trash, plan, full } = segmentsOf(gauge);
+  const notMail: [string, number][] = [
+    ['bg-stone', other],
+    ['bg-slate', files],
+    ['bg-moss', pictures],
+  ];
   const share = (part: number) => (limit === null ? amount(of, part) : percent(part / limit));
   const { thresholds } = useAccount().settings;
   // The host's own lines are of octets.
@@ -22,29 +27,17 @@ export function After({ level }: { level: Level }) {
     {
       name: text.review.now,
       figure: share(used),
-      parts: [
-        ['bg-stone', other],
-        ['bg-water', kept],
-        ['bg-silt', trash],
-        ['hatch', plan],
-      ],
+      parts: [...notMail, ['bg-water', kept], ['bg-silt', trash], ['hatch', plan]],
     },
     {
       name: text.review.afterMove,
       figure: share(used),
-      parts: [
-        ['bg-stone', other],
-        ['bg-water', kept],
-        ['bg-silt', trash + plan],
-      ],
+      parts: [...notMail, ['bg-water', kept], ['bg-silt', trash + plan]],
     },
     {
       name: text.review.afterPurge,
       figure: share(after),
-      parts: [
-        ['bg-stone', other],
-        ['bg-water', kept],
-      ],
+      parts: [...notMail, ['bg-water', kept]],
     },
   ];
   return (
