@@ -6,6 +6,22 @@ export interface LimitedLine {
   close(): void;
 }
 
+/** A line to a server on which everything is so many milliseconds on its way, whatever else is. */
+export async function longLine(to: number, latencyMs: number): Promise<LimitedLine> {
+  const carry = (from: Socket, into: Socket) => {
+    from.on('data', (octets: Buffer) => setTimeout(() => into.write(octets), latencyMs));
+    from.on('close', () => setTimeout(() => into.destroy(), latencyMs));
+    from.on('error', () => into.destroy());
+  };
+  const server = createServer((client) => {
+    const host = createConnection(to, '127.0.0.1');
+    carry(client, host);
+    carry(host, client);
+  });
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+  return { port: (server.address() as { port: number }).port, close: () => server.close() };
+}
+
 /**
  * @param speed octets a second.
  * @param isOfEach whether that is the speed of each connection, as at hosts that slow each down.

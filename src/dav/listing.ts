@@ -39,8 +39,9 @@ const MOST_MS = 30 * 60_000;
 const MOST_OF_ONE = 2 ** 20;
 
 const XML = { 'content-type': 'application/xml; charset=utf-8' };
-const OF_A_MEMBER = ['resourcetype', 'getcontentlength', 'getcontenttype', 'getetag', 'getlastmodified', 'owner'];
+const OF_A_MEMBER = ['resourcetype', 'getcontentlength', 'getcontenttype', 'getetag', 'getlastmodified'];
 const MEMBERS = propfind(...OF_A_MEMBER);
+const MEMBERS_AND_OWNERS = propfind(...OF_A_MEMBER, 'owner');
 const ITSELF = propfind(
   ...['resourcetype', 'quota-used-bytes', 'quota-available-bytes', 'owner', 'current-user-principal'],
   ...['supported-report-set', 'sync-token'],
@@ -80,10 +81,17 @@ export async function askSpace(client: DavClient, path: string): Promise<Space> 
 /**
  * The members of a collection, as they come. Each is one of its own, or the answer is an error: neither another server nor another
  * folder can be listed by it. What was cut off throws after what came before.
+ *
+ * @param withOwners whether it is asked whose each is: what a server does not know makes its answer longer.
  */
-export async function* listCollection(client: DavClient, path: string): AsyncGenerator<Resource> {
+export async function* listCollection(
+  client: DavClient,
+  path: string,
+  withOwners = true,
+): AsyncGenerator<Resource> {
   let hasItself = false;
-  for await (const told of answered(client, path, '1', MEMBERS, MOST_OCTETS)) {
+  const body = withOwners ? MEMBERS_AND_OWNERS : MEMBERS;
+  for await (const told of answered(client, path, '1', body, MOST_OCTETS)) {
     const named = pathIn(told);
     if (asCollection(named) === path) {
       if (!told.isCollection || told.status !== undefined) throw unreadable('says that the folder is none');
@@ -127,7 +135,7 @@ export type Change =
 export async function* changesSince(client: DavClient, root: string, syncToken: string): AsyncGenerator<Change> {
   const body =
     '<?xml version="1.0" encoding="utf-8"?>\n<D:sync-collection xmlns:D="DAV:">' +
-    `<D:sync-token>${escaped(syncToken)}</D:sync-token><D:sync-level>infinite</D:sync-level>${asked(OF_A_MEMBER)}</D:sync-collection>`;
+    `<D:sync-token>${escaped(syncToken)}</D:sync-token><D:sync-level>infinite</D:sync-level>${asked([...OF_A_MEMBER, 'owner'])}</D:sync-collection>`;
   let token: string | undefined;
   let hasMore = false;
   for await (const part of multistatus(client, 'REPORT', root, '0', body, MOST_OCTETS)) {

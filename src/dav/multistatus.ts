@@ -90,7 +90,7 @@ export function unreadable(why: string, cause?: unknown): SpaceProblem {
 class Reading {
   private readonly parser = new SaxesParser({ xmlns: true, position: false });
   private readonly parts: Part[] = [];
-  /** Local names in the namespace of DAV, others as an empty text. */
+  /** Where each open element is below the uppermost: local names in the namespace of DAV, others as an empty text. */
   private readonly path: string[] = [];
   private text = '';
   private resource = nothing();
@@ -128,9 +128,10 @@ class Reading {
     const name = uri === DAV ? local : '';
     if (this.path.length >= MOST_DEEP) throw unreadable('has elements in each other without end');
     if (this.path.length === 0 && name !== 'multistatus') throw unreadable('is no multistatus');
-    this.path.push(name);
+    const above = this.path.at(-1);
+    const at = above === undefined ? '' : above === '' && this.path.length === 1 ? name : `${above}/${name}`;
+    this.path.push(at);
     this.text = '';
-    const at = this.path.slice(1).join('/');
     if (at === 'response') this.resource = nothing();
     if (at === 'response/propstat') {
       this.properties = nothing();
@@ -148,11 +149,10 @@ class Reading {
   }
 
   private close(): void {
-    const at = this.path.slice(1).join('/');
+    const at = this.path.pop();
     const said = this.text.trim();
     this.text = '';
-    this.path.pop();
-    if (this.path.length === 0) {
+    if (at === undefined || this.path.length === 0) {
       this.hasEnded = true;
       return;
     }

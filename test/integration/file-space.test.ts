@@ -126,7 +126,7 @@ test('a listing goes on behind each folder when its worker is killed, and ends a
   // Besides the folders themselves only what was being read when it was killed was asked for again.
   const folders = space.tree.folders.size;
   const asked = space.asked.get('PROPFIND') as number;
-  assert.ok(asked >= folders && asked <= folders + 4 * 4 + 6, `${asked} requests for ${folders} folders`);
+  assert.ok(asked >= folders && asked <= folders + 3 * 16 + 6, `${asked} requests for ${folders} folders`);
   const { rows } = await app.database.query('select listing from space where id = $1', [body.id]);
   assert.deepEqual(rows, [{ listing: 1 }], 'it was one listing');
 });

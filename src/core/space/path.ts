@@ -25,14 +25,22 @@ export function normalPath(written: string): string {
   return normal;
 }
 
+/** Segments of nothing but unreserved signs, as nearly all are: they are spelled as they are. */
+const PLAIN = /^[A-Za-z0-9\-._~]*$/;
+
 function normalSegment(segment: string): string {
+  const normal = PLAIN.test(segment) ? segment : encodedAnew(segment);
+  if (normal === '.' || normal === '..') throw new BadPath('A path leads elsewhere.');
+  return normal;
+}
+
+function encodedAnew(segment: string): string {
   let normal = '';
   for (let at = 0; at < segment.length; ) {
     const [octets, length] = octetsAt(segment, at);
     for (const octet of octets) normal += encoded(octet);
     at += length;
   }
-  if (normal === '.' || normal === '..') throw new BadPath('A path leads elsewhere.');
   return normal;
 }
 

@@ -3,31 +3,33 @@ import type { DavClient, Watch } from '../../dav/client';
 import { askSpace, type Change, changesSince, listCollection, type Resource, type Space } from '../../dav/listing';
 import { SpaceProblem, type SpaceProblemKind } from '../../dav/problem';
 import type { Account } from '../../store/access/accounts';
-import type { Queryable } from '../../store/database';
+import type { Database, Queryable } from '../../store/database';
 import { tell } from '../../store/events';
 import { finishJob, giveWay, isAwaited, type Job } from '../../store/jobs';
 import {
-  closeFolder,
+  FilesDigest,
   type FolderToList,
   foldersToList,
   type Member,
   noteChanged,
   noteFigures,
-  noteMembers,
   removePaths,
   startListing,
 } from '../../store/space/listing';
 import { type FileSpace, spaceById, updateSpace } from '../../store/space/spaces';
 import type { Turn, WorkContext } from '../context';
 import { type Fence, fenceOf } from '../fence';
+import { FolderWriter } from './folder-writer';
 import { openSpace } from './sign-in';
 
 /** Folders that are read at a time. */
 const AT_A_TIME = 4;
 /** Folders that are taken out of the table at a time, to be read. */
 const TAKEN = 256;
-/** Members that are written down at a time. */
-const BATCH = 1_000;
+/** Members of a folder that are held to find out whether its files are as they were. */
+const MOST_HELD = 20_000;
+/** Members of one folder that are taken together. */
+const MOST_AT_A_TIME = 1_000;
 /** Between two looks at how far it is, in milliseconds. */
 const LOOK_MS = 2_000;
 /** Folders in each other; nobody keeps files so deep, and a server may tell of folders without end. */
@@ -58,9 +60,9 @@ export async function listSpace(
   if (!space) return finishJob(database, job);
   const client = await openSpace(context, account, space, watch);
   try {
-    const listing = new SpaceListing(client, fenceOf(context, job), account.id, space, turn, () =>
-      isAwaited(database, account.id),
-    );
+    const fenced = fenceOf(context, job, { bySets: true });
+    const isOtherAwaited = () => isAwaited(database, account.id);
+    const listing = new SpaceListing(database, client, fenced, account.id, space, turn, isOtherAwaited);
     if (await listing.read()) await listing.end((db) => finishJob(db, job));
     else await giveWay(database, job, worker);
   } finally {
@@ -76,17 +78,20 @@ class SpaceListing {
   private members = 0;
   private lookedAt = Date.now();
   private principal: string | undefined;
+  private readonly writer: FolderWriter;
   private failure: { error: unknown } | undefined;
 
   constructor(
+    database: Database,
     private readonly client: DavClient,
     private readonly fenced: Fence,
     private readonly account: number,
     private readonly space: FileSpace,
-    private readonly turn: Turn,
+    turn: Turn,
     private readonly isOtherAwaited: () => Promise<boolean>,
   ) {
     this.number = space.listing;
+    this.writer = new FolderWriter(database, fenced, account, space, turn, () => this.number);
   }
 
   /** @returns false where it gives way to what somebody waits for. */
@@ -172,7 +177,7 @@ class SpaceListing {
     return undefined;
   }
 
-  /** Reads folders, several at a time, until none is left. */
+  /** Reads folders, several at a time, until none is left. @returns false where it gives way. */
   private async readFolders(): Promise<boolean> {
     for (;;) {
       if (this.failure) {
@@ -181,18 +186,21 @@ class SpaceListing {
       }
       if (await this.look()) {
         await Promise.all(this.beingRead.values());
+        await this.writer.flush();
         if (this.failure) continue;
         return false;
       }
       if (this.waiting.length === 0) await this.takeMore();
       while (this.beingRead.size < AT_A_TIME && this.waiting.length > 0) this.begin(this.waiting.pop() as FolderToList);
-      if (this.beingRead.size === 0) return true;
-      await Promise.race(this.beingRead.values());
+      if (this.beingRead.size > 0) await Promise.race(this.beingRead.values());
+      // What is to be read further may lie in what was read and is not written down yet.
+      else if (this.writer.isIdle) return true;
+      else await this.writer.flush();
     }
   }
 
   private async takeMore(): Promise<void> {
-    const but = [...this.beingRead.keys()];
+    const but = [...this.beingRead.keys(), ...this.writer.unwritten];
     const found = await this.fenced((db) => foldersToList(db, this.account, this.space.id, this.number, TAKEN, but));
     // Those that were found last are read first.
     this.waiting.push(...found.reverse());
@@ -209,35 +217,41 @@ class SpaceListing {
   }
 
   private async readFolder(folder: FolderToList): Promise<void> {
-    const { account, space } = this;
-    const files: number[] = [];
-    let batch = new Map<string, Member>();
-    const flush = async () => {
-      const members = [...batch.values()];
-      batch = new Map();
-      this.members += members.length;
+    let members = new Map<string, Member>();
+    const digest = new FilesDigest();
+    // Where it may be as it was, its files are held until all have come.
+    let most = folder.digest ? MOST_HELD : MOST_AT_A_TIME;
+    const taken = () => {
+      const part = { folder, members: [...members.values()] };
+      members = new Map();
+      this.members += part.members.length;
       if (this.members > MOST_MEMBERS) throw tooMany();
-      const ids = await this.fenced((db) => noteMembers(db, account, space.id, this.number, folder, members));
-      for (const id of ids) files.push(id);
-      await this.look();
+      return part;
     };
     try {
-      for await (const resource of listCollection(this.client, folder.path)) {
+      for await (const resource of listCollection(this.client, folder.path, this.principal !== undefined)) {
         if (resource.isCollection && folder.depth >= MOST_DEEP) throw tooMany();
-        batch.set(resource.path, memberOf(resource, folder.shared, this.principal));
-        if (batch.size >= BATCH) await flush();
+        const member = memberOf(resource, folder.shared, this.principal);
+        if (!member.isCollection) digest.add(member);
+        members.set(member.path, member);
+        if (members.size < most) continue;
+        most = MOST_AT_A_TIME;
+        await this.writer.take({ ...taken(), end: null });
+        await this.look();
       }
     } catch (error) {
       // It went since its parent was read. The uppermost folder is what the file space is.
-      if (!(error instanceof SpaceProblem && error.kind === 'gone') || folder.path === space.root) throw error;
-      await this.fenced((db) => removePaths(db, account, space.id, [folder.path]));
-      return;
+      const isGone = error instanceof SpaceProblem && error.kind === 'gone' && folder.path !== this.space.root;
+      if (!isGone) throw error;
+      return this.writer.take({ folder, members: [], end: 'gone' });
     }
-    await flush();
-    await this.fenced(async (db) => {
-      await closeFolder(db, account, this.number, folder.id, files);
-      await this.turn.progressed(db);
-      if (space.attempts > 0) await updateSpace(db, account, space.id, { attempts: 0 });
+    const { value } = digest;
+    const isUnchanged = most === MOST_HELD && folder.digest?.equals(value) === true;
+    const part = taken();
+    await this.writer.take({
+      folder,
+      members: isUnchanged ? part.members.filter(({ isCollection }) => isCollection) : part.members,
+      end: { digest: value, isUnchanged },
     });
   }
 

@@ -59,6 +59,8 @@ create table space_folder (
   -- The listings in which it was last seen, and in which its members were last read to their end.
   seen      int not null,
   listed    int not null default 0,
+  -- Of its files as they were last read; null where they have changed since. As long as it is the same, they are not looked at.
+  digest    bytea,
   primary key (account, id),
   unique (account, space, path_hash)
 );

@@ -11,6 +11,16 @@ export interface FolderToList {
   path: string;
   depth: number;
   shared: boolean;
+  /** The listing in which its members were last read to their end; 0: none. */
+  listed: number;
+  /** Of its files as they are in the table (FilesDigest); null where nobody knows. */
+  digest: Buffer | null;
+}
+
+/** Members of a folder: all of them, or some of many. Each is in it once. */
+export interface Part {
+  folder: FolderToList;
+  members: readonly Member[];
 }
 
 /** What lies in a folder, as its server tells it. */
@@ -32,7 +42,7 @@ export async function startListing(db: Queryable, account: number, space: number
     `update space set listing = listing + 1, listing_state = 'running' where account = $1 and id = $2 returning listing, root`,
     [account, space],
   );
-  await noteFolders(db, account, space, listing, null, [{ path: root, shared: false }]);
+  await noteFolders(db, account, space, listing, [{ path: root, shared: false, parent: null, depth: 0 }]);
   return listing;
 }
 
@@ -47,35 +57,38 @@ export async function foldersToList(
 ): Promise<FolderToList[]> {
   return rows<FolderToList>(
     db,
-    `select id, path, depth, shared from space_folder
+    `select id, path, depth, shared, listed, digest from space_folder
      where account = $1 and space = $2 and seen = $3 and listed < seen and id <> all($5::bigint[]) order by id desc limit $4`,
     [account, space, listing, most, but],
   );
 }
 
 /**
- * Writes down members of a folder. A file that is as it was stays the row that it is; one that changed gets a new one.
+ * Writes down members of folders. A file that is as it was stays the row that it is; one that changed gets a new one.
  *
- * @param members each once.
- * @returns the ids of the files among them.
+ * @returns of each part the ids of its files.
  */
 export async function noteMembers(
   db: Queryable,
   account: number,
   space: number,
   listing: number,
-  folder: FolderToList,
-  members: readonly Member[],
-): Promise<number[]> {
-  const folders = members.filter(({ isCollection }) => isCollection);
-  if (folders.length > 0) await noteFolders(db, account, space, listing, folder, folders);
-  return noteFiles(
-    db,
-    account,
-    space,
-    folder.id,
-    members.filter(({ isCollection }) => !isCollection),
-  );
+  parts: readonly Part[],
+): Promise<number[][]> {
+  // A server may tell of a folder more than once.
+  const folders = new Map<string, NewFolder>();
+  const files = parts.map(({ folder, members }) => {
+    const inside: FileIn[] = [];
+    for (const member of members) {
+      const { path, shared } = member;
+      if (member.isCollection) folders.set(path, { path, shared, parent: folder.id, depth: folder.depth + 1 });
+      else inside.push({ ...member, folder: folder.id, isNew: folder.listed === 0, hash: hashOf(path) });
+    }
+    return inside;
+  });
+  if (folders.size > 0) await noteFolders(db, account, space, listing, [...folders.values()]);
+  const ids = await noteFiles(db, account, space, files.flat());
+  return files.map((inside) => inside.flatMap((file) => ids.get(file) ?? []));
 }
 
 /**
@@ -101,18 +114,24 @@ export async function noteChanged(
   for (const [path, inside] of [...byFolder].sort(([a], [b]) => a.length - b.length)) {
     const folder = await row<FolderToList>(
       db,
-      'select id, path, depth, shared from space_folder where account = $1 and space = $2 and path_hash = $3',
+      'select id, path, depth, shared, listed, digest from space_folder where account = $1 and space = $2 and path_hash = $3',
       [account, space, hashOf(path)],
     );
     if (!folder) return false;
-    await noteMembers(
-      db,
-      ...([account, space, listing] as const),
-      folder,
-      inside.map((member) => ({ ...member, shared: member.shared || folder.shared })),
-    );
+    const members = inside.map((member) => ({ ...member, shared: member.shared || folder.shared }));
+    await forgetDigests(db, account, [folder.id]);
+    await noteMembers(db, account, space, listing, [{ folder, members }]);
   }
   return true;
+}
+
+/** A folder as it is told of. */
+interface NewFolder {
+  path: string;
+  shared: boolean;
+  /** Null of the uppermost. */
+  parent: number | null;
+  depth: number;
 }
 
 async function noteFolders(
@@ -120,61 +139,56 @@ async function noteFolders(
   account: number,
   space: number,
   listing: number,
-  parent: FolderToList | null,
-  folders: readonly Pick<Member, 'path' | 'shared'>[],
+  folders: readonly NewFolder[],
 ): Promise<void> {
-  const first = await takeEntries(db, account, folders.length);
+  const first = await takeNumbers(db, account, folders.length);
   await db.query(
-    `insert into space_folder (account, id, space, path, path_hash, parent, depth, shared, seen)
-     select $1, f.id, $2, f.path, f.path_hash, $4, $5, f.shared, $3
-     from unnest($6::bigint[], $7::text[], $8::bytea[], $9::boolean[]) as f (id, path, path_hash, shared)
+    `insert into space_folder (account, space, seen, id, path, path_hash, parent, depth, shared)
+     select $1, $2, $3, f.* from unnest($4::bigint[], $5::text[], $6::bytea[], $7::bigint[], $8::int[], $9::boolean[]) f
      on conflict (account, space, path_hash) do update set seen = excluded.seen, shared = excluded.shared`,
     [
-      ...[account, space, listing, parent?.id ?? null, parent ? parent.depth + 1 : 0],
+      ...[account, space, listing],
       folders.map((_, index) => first + index),
       folders.map(({ path }) => path),
       folders.map(({ path }) => hashOf(path)),
+      folders.map(({ parent }) => parent),
+      folders.map(({ depth }) => depth),
       folders.map(({ shared }) => shared),
     ],
   );
 }
 
-/** A file in the table, as far as it says whether it is still the same. */
-interface Known {
-  id: number;
-  path_hash: Buffer;
-  bytes: number;
-  etag: string | null;
-  modified: Date | null;
-  shared: boolean;
+/** A file, and the folder in which it was found. */
+interface FileIn extends Member {
+  folder: number;
+  /** Whether nothing is known of that folder: nearly all that lies in it is new. */
+  isNew: boolean;
+  hash: Buffer;
 }
 
+/** @returns the ids of the files; one that was told more than once may have it once. */
 async function noteFiles(
   db: Queryable,
   account: number,
   space: number,
-  folder: number,
-  files: readonly Member[],
-): Promise<number[]> {
-  if (files.length === 0) return [];
-  const hashes = files.map(({ path }) => hashOf(path));
-  const known = new Map(
-    (
-      await rows<Known>(
-        db,
-        `select f.id, f.path_hash, f.bytes, f.etag, f.modified, f.shared from unnest($3::bytea[]) as given (path_hash)
-         cross join lateral (select * from space_file where account = $1 and space = $2 and path_hash = given.path_hash
-           and gone_at is null offset 0) f`,
-        [account, space, hashes],
-      )
-    ).map((file) => [file.path_hash.toString('hex'), file]),
+  files: readonly FileIn[],
+): Promise<Map<FileIn, number>> {
+  const ids = new Map<FileIn, number>();
+  await insertFiles(
+    db,
+    account,
+    space,
+    files.filter(({ isNew }) => isNew),
+    ids,
   );
-  const ids: number[] = [];
+  // What a listing wrote before it was killed, or knew before.
+  const others = files.filter((file) => !ids.has(file));
+  const known = await knownFiles(db, account, space, others);
   const changed: number[] = [];
-  const fresh: Member[] = [];
-  for (const [index, file] of files.entries()) {
-    const before = known.get((hashes[index] as Buffer).toString('hex'));
-    if (before && isSame(before, file)) ids.push(before.id);
+  const fresh: FileIn[] = [];
+  for (const [index, file] of others.entries()) {
+    const before = known.get(index + 1);
+    if (before?.same) ids.set(file, before.id);
     else {
       fresh.push(file);
       if (before) changed.push(before.id);
@@ -185,28 +199,75 @@ async function noteFiles(
       account,
       changed,
     ]);
-  if (fresh.length > 0) ids.push(...(await insertFiles(db, account, space, folder, fresh)));
+  await insertFiles(db, account, space, fresh, ids);
   return ids;
 }
 
+/** A file in the table that has the path of one that was told of. */
+interface Known {
+  /** Among those that were told of, from 1. */
+  place: number;
+  id: number;
+  /** Whether it is as it was. */
+  same: boolean;
+}
+
+/**
+ * What is known of files, by their place. One is as it was if size, time and tag are the same: a tag by the weak comparison (RFC 9110
+ * §8.8.3.2), since a server may call it weak while the file is new; and not by its tag alone, since some stay the same when the file
+ * changes.
+ */
+async function knownFiles(
+  db: Queryable,
+  account: number,
+  space: number,
+  files: readonly FileIn[],
+): Promise<Map<number, Known>> {
+  if (files.length === 0) return new Map();
+  const found = await rows<Known>(
+    db,
+    `select given.place::int as place, f.id, f.bytes = given.bytes and f.shared = given.shared
+       and f.modified is not distinct from given.modified
+       and ltrim(f.etag, 'W/') is not distinct from ltrim(given.etag, 'W/') as same
+     from unnest($3::bytea[], $4::bigint[], $5::text[], $6::timestamptz[], $7::boolean[]) with ordinality
+       as given (path_hash, bytes, etag, modified, shared, place)
+     cross join lateral (select * from space_file where account = $1 and space = $2 and path_hash = given.path_hash
+       and gone_at is null offset 0) f`,
+    [
+      ...[account, space],
+      files.map(({ hash }) => hash),
+      files.map(({ bytes }) => bytes),
+      files.map(({ etag }) => etag),
+      files.map(({ modified }) => modified),
+      files.map(({ shared }) => shared),
+    ],
+  );
+  return new Map(found.map((file) => [file.place, file]));
+}
+
+/** Writes files of which nothing is known, and notes their ids; one that is there after all stays as it is, and gets none. */
 async function insertFiles(
   db: Queryable,
   account: number,
   space: number,
-  folder: number,
-  files: readonly Member[],
-): Promise<number[]> {
-  const first = await takeEntries(db, account, files.length);
-  const ids = files.map((_, index) => first + index);
+  files: readonly FileIn[],
+  ids: Map<FileIn, number>,
+): Promise<void> {
+  if (files.length === 0) return;
+  const first = await takeNumbers(db, account, files.length);
   const names = files.map(({ path }) => nameOf(path));
-  await db.query(
-    `insert into space_file (account, space, folder, id, path, path_hash, name, name_folded, type, kind, bytes, etag, modified, shared)
-     select $1, $2, $3, f.* from unnest($4::bigint[], $5::text[], $6::bytea[], $7::text[], $8::text[], $9::text[], $10::smallint[],
-       $11::bigint[], $12::text[], $13::timestamptz[], $14::boolean[]) f`,
+  const written = await rows<{ id: number }>(
+    db,
+    `insert into space_file (account, space, id, folder, path, path_hash, name, name_folded, type, kind, bytes, etag, modified, shared)
+     select $1, $2, f.* from unnest($3::bigint[], $4::bigint[], $5::text[], $6::bytea[], $7::text[], $8::text[], $9::text[],
+       $10::smallint[], $11::bigint[], $12::text[], $13::timestamptz[], $14::boolean[]) f
+     on conflict (account, space, path_hash) where gone_at is null do nothing returning id`,
     [
-      ...[account, space, folder, ids],
+      ...[account, space],
+      files.map((_, index) => first + index),
+      files.map(({ folder }) => folder),
       files.map(({ path }) => path),
-      files.map(({ path }) => hashOf(path)),
+      files.map(({ hash }) => hash),
       names,
       names.map((name) => fold(name)),
       files.map(({ type }) => type),
@@ -217,41 +278,68 @@ async function insertFiles(
       files.map(({ shared }) => shared),
     ],
   );
-  return ids;
+  for (const { id } of written) ids.set(files[id - first] as FileIn, id);
+}
+
+/** A folder whose members were read to their end. */
+export interface WholeFolder {
+  id: number;
+  /** Of its files as they were read. */
+  digest: Buffer;
 }
 
 /**
- * Whether a file is as it was. Its tag must be the same by the weak comparison (RFC 9110 §8.8.3.2), since a server may call a tag weak
- * while the file is new. A tag alone is not believed: some stay the same when the file changes.
+ * Notes that the members of folders were read to their end: what was not among them is gone, with all that lay below it.
+ *
+ * @param unchanged folders whose files are as they were.
+ * @param files ids of those in the other folders.
  */
-function isSame(before: Known, now: Member): boolean {
-  return (
-    before.bytes === now.bytes &&
-    before.shared === now.shared &&
-    before.modified?.getTime() === now.modified?.getTime() &&
-    opaque(before.etag) === opaque(now.etag)
-  );
-}
-
-function opaque(etag: string | null): string | null {
-  return etag === null ? null : etag.replace(/^W\//, '');
-}
-
-/** Notes that the members of a folder were read to their end: what was not among them is gone, with all that lay below it. */
-export async function closeFolder(
+export async function closeFolders(
   db: Queryable,
   account: number,
   listing: number,
-  folder: number,
-  files: readonly number[],
+  changed: readonly WholeFolder[],
+  unchanged: readonly WholeFolder[],
+  files: Iterable<number>,
 ): Promise<void> {
+  const whole = [...changed, ...unchanged];
+  if (changed.length > 0)
+    await db.query(
+      `update space_file set gone_at = now() from unnest($2::bigint[]) as closed (folder) cross join lateral (
+       select id from space_file where account = $1 and folder = closed.folder and gone_at is null
+         and not $3::int8multirange @> id offset 0) f
+     where space_file.account = $1 and space_file.id = f.id`,
+      [account, changed.map(({ id }) => id), printMultirange(rangesOf(files))],
+    );
+  await removeFolders(db, account, 'parent = any($2::bigint[]) and seen < $3', [whole.map(({ id }) => id), listing]);
   await db.query(
-    `update space_file set gone_at = now()
-     where account = $1 and folder = $2 and gone_at is null and not $3::int8multirange @> id`,
-    [account, folder, printMultirange(rangesOf(files))],
+    `update space_folder f set listed = $2, digest = read.digest from unnest($3::bigint[], $4::bytea[]) as read (id, digest)
+     where f.account = $1 and f.id = read.id`,
+    [account, listing, whole.map(({ id }) => id), whole.map(({ digest }) => digest)],
   );
-  await removeFolders(db, account, 'parent = $2 and seen < $3', [folder, listing]);
-  await db.query('update space_folder set listed = $3 where account = $1 and id = $2', [account, folder, listing]);
+}
+
+/** Notes that what the table has of the files of folders is no longer what was last read of them. */
+export async function forgetDigests(db: Queryable, account: number, folders: readonly number[]): Promise<void> {
+  await db.query(
+    'update space_folder set digest = null where account = $1 and id = any($2::bigint[]) and digest is not null',
+    [account, folders],
+  );
+}
+
+/** Files of a folder as one number, whatever their order: the sum of what each says of itself. */
+export class FilesDigest {
+  private readonly sum = new Uint32Array(8);
+
+  add({ path, bytes, etag, modified, type, shared }: Member): void {
+    const said = JSON.stringify([path, bytes, etag, modified?.getTime() ?? null, type, shared]);
+    const hash = createHash('sha256').update(said).digest();
+    for (let at = 0; at < 8; at++) this.sum[at] = (this.sum[at] as number) + hash.readUInt32LE(at * 4);
+  }
+
+  get value(): Buffer {
+    return Buffer.from(this.sum.slice().buffer);
+  }
 }
 
 /** Removes what the server says is gone, by its paths; of a folder also what lay below it. */
@@ -262,9 +350,16 @@ export async function removePaths(
   paths: readonly string[],
 ): Promise<void> {
   const hashes = paths.map(hashOf);
-  await db.query(
-    `update space_file set gone_at = now() where account = $1 and space = $2 and path_hash = any($3::bytea[]) and gone_at is null`,
+  const folders = await rows<{ folder: number }>(
+    db,
+    `update space_file set gone_at = now() where account = $1 and space = $2 and path_hash = any($3::bytea[]) and gone_at is null
+     returning folder`,
     [account, space, hashes],
+  );
+  await forgetDigests(
+    db,
+    account,
+    folders.map(({ folder }) => folder),
   );
   await removeFolders(db, account, 'space = $2 and path_hash = any($3::bytea[])', [space, hashes]);
 }
@@ -303,7 +398,7 @@ export async function noteFigures(db: Queryable, account: number, space: number)
 }
 
 /** Takes numbers for files and folders. @returns the first. */
-async function takeEntries(db: Queryable, account: number, count: number): Promise<number> {
+async function takeNumbers(db: Queryable, account: number, count: number): Promise<number> {
   const { first } = await theRow<{ first: number }>(
     db,
     'update account set next_file = next_file + $2 where id = $1 returning next_file - $2 as first',
@@ -314,4 +409,11 @@ async function takeEntries(db: Queryable, account: number, count: number): Promi
 
 function hashOf(path: string): Buffer {
   return createHash('sha256').update(path).digest();
+}
+
+/** Has the planner look at how many files there are, and whose: of a table that has just been filled it knows nothing. */
+export async function countFilesAnew(db: Queryable): Promise<void> {
+  await db.query(
+    'analyze space_file (account, space, folder, path_hash), space_folder (account, space, parent, path_hash, seen, listed)',
+  );
 }
