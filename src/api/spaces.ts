@@ -32,7 +32,7 @@ function sharesByFigures(
 /**
  * What of the level is files; undefined where no file space is known that counts.
  *
- * @param counted octets of all mail.
+ * @param counted octets of the messages, those in the trash too.
  */
 export function filesInLevel(
   spaces: readonly FileSpace[],

@@ -35,7 +35,7 @@ export const Space = v.object({
   address: v.string(),
   /** Who signs in; null: as to the mailbox. */
   user: v.nullable(v.string()),
-  /** `locked`: the server takes the password no more. */
+  /** `locked`: there is no password that the server takes. */
   state: v.picklist(['active', 'locked']),
   /** Whether its files count against the limit of the mailbox; null: nobody knows. */
   counts: v.nullable(v.boolean()),

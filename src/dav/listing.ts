@@ -84,11 +84,7 @@ export async function askSpace(client: DavClient, path: string): Promise<Space> 
  *
  * @param withOwners whether it is asked whose each is: what a server does not know makes its answer longer.
  */
-export async function* listCollection(
-  client: DavClient,
-  path: string,
-  withOwners = true,
-): AsyncGenerator<Resource> {
+export async function* listCollection(client: DavClient, path: string, withOwners = true): AsyncGenerator<Resource> {
   let hasItself = false;
   const body = withOwners ? MEMBERS_AND_OWNERS : MEMBERS;
   for await (const told of answered(client, path, '1', body, MOST_OCTETS)) {

@@ -3,7 +3,10 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
-import { App, PASSWORD, ROOT, startStandIn, temporaryFolder, USER, until } from '../harness';
+import { filesOf, SHARED } from '../../stand-in/scenario/files';
+import type { FileSpaceServer } from '../../stand-in/webdav/server';
+import { startFileSpace } from '../file-space';
+import { App, DAY, demoScenario, PASSWORD, ROOT, startStandIn, temporaryFolder, USER, until } from '../harness';
 import { openChromium } from './chromium';
 
 /** The page of a test file: one browser, opened once, and what tests look for and wait for in it. */
@@ -12,19 +15,24 @@ let origin: string;
 const axe = readFileSync(join(ROOT, 'node_modules/axe-core/axe.min.js'), 'utf8');
 
 /** The small demo mailbox on a host of its own, Tamsel before it, and a browser. */
-export async function openDemo(env: NodeJS.ProcessEnv = {}): Promise<{ host: StandIn; app: App; driver: WebDriver }> {
+export async function openDemo(
+  env: NodeJS.ProcessEnv = {},
+): Promise<{ host: StandIn; files: FileSpaceServer; app: App; driver: WebDriver }> {
   const host = await startStandIn();
+  const files = await startFileSpace(host, filesOf(demoScenario(), Date.parse(`${DAY}T18:00:00Z`) / 1000), SHARED);
   const demo = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
   const servers = join(temporaryFolder(), 'servers.json');
   writeFileSync(
     servers,
-    JSON.stringify({ 'saltmarshlane.example': { host: 'localhost', port: host.tlsPort, security: 'tls' } }),
+    JSON.stringify({
+      'saltmarshlane.example': { host: 'localhost', port: host.tlsPort, security: 'tls', files: files.url.href },
+    }),
   );
   const app = await App.start({
     authority: host.authority,
     env: { TAMSEL_DEMO: JSON.stringify(demo), TAMSEL_SERVERS_FILE: servers, ...env },
   });
-  return { host, app, driver: await openPage(app) };
+  return { host, files, app, driver: await openPage(app) };
 }
 
 /** A browser before an instance. */

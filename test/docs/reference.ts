@@ -2,8 +2,10 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Route } from '../../src/api/route';
 import { ROUTES } from '../../src/api/routes';
+import { filesOf, SHARED } from '../../stand-in/scenario/files';
 import { hostedMailboxes } from '../../stand-in/scenario/host';
 import { withWarnings } from '../../stand-in/scenario/warnings';
+import { startFileSpace } from '../file-space';
 import { App, cleanUp, DAY, PASSWORD, ROOT, startStandIn, tinyScenario, USER, until } from '../harness';
 import { INTRODUCTION, PROBLEMS } from './words';
 
@@ -17,10 +19,12 @@ const told = new Set<string>();
 /** Items of a list, and characters of a text, that are shown of an answer. */
 const FEW = 2;
 const LONG = 160;
+const END = Date.parse(`${DAY}T18:00:00Z`) / 1000;
 
 const operator = { user: 'warden', password: 'keys and lists' };
 const hosted = hostedMailboxes(DAY, 'small').filter(({ user }) => /^(bees|plots)@/.test(user));
 const host = await startStandIn({ scenario: withWarnings(tinyScenario()), hosted, operators: [operator] });
+const space = await startFileSpace(host, filesOf({ ...tinyScenario(), notMail: 4_000_000 }, END), SHARED);
 const app = await App.start();
 const access = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
 
@@ -186,6 +190,21 @@ await call('getLevel');
 await call('getForecast');
 await call('listWarnings');
 await call('judgeWarnings', { body: {} });
+
+section(
+  'File spaces',
+  'Files on a WebDAV server (RFC 4918) that share the quota with mail, or lie beside it. `counts` says whether they count against the limit of the mailbox: by the figures of both servers (RFC 4331), or as you say. `space` of the level holds their sums: `unexplained` is what the host counts and neither mail nor files are, to the octet where the file server says so. What others share never counts. [How files are measured](spaces.md).',
+);
+await call('findSpaces');
+await call('addSpace', { body: { address: space.url.href } });
+await until(async () => (await app.call('GET', '/accounts/1/spaces')).body.spaces[0].listing.state === 'done');
+await call('listSpaces');
+await call('getSpaceContents', { path: { space: 1 } });
+await call('listSpaceFiles', { path: { space: 1 }, query: { kind: 'picture', limit: '2' } });
+await call('changeSpace', { path: { space: 1 }, body: { counts: true } });
+await call('listSpaceAgain', { path: { space: 1 } });
+await until(async () => (await app.call('GET', '/accounts/1/spaces')).body.spaces[0].listing.state === 'done');
+await call('forgetSpace', { path: { space: 1 } });
 
 section(
   'Messages',

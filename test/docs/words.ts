@@ -70,9 +70,12 @@ Errors are problem details (RFC 9457). \`type\` is one of these, below \`/proble
 | \`operator-locked\` | 409 | the mail server no longer accepts the operator’s password; sign in again as the operator |
 | \`too-many-mailboxes\` | 429 | more mailboxes than an operator may look after here |
 | \`too-many-streams\` \`too-many-accounts\` \`too-many-mails\` | 429 | over 20 streams of one session or token; more accounts than a session may have; over 20 mails today |
+| \`too-many-spaces\` | 409 | an account has 16 file spaces at most |
 | \`searching\` | 503 | the mail server is still searching, or words of the archive are still being read; \`Retry-After\` |
 | \`no-room-for-accounts\` | 503 | the instance has as many accounts as its operator allows |
 | \`unavailable\` | 503 | no database or no worker |
 | \`internal\` | 500 | a fault of Tamsel; the log has it under the \`instance\` of the answer |
 
-Signing in fails with 422, and these types say why: \`no-such-host\`, \`address-not-allowed\` (a private address), \`server-not-allowed\` (not on the operator’s list), \`refused\` (the port), \`timed-out\`, \`untrusted-certificate\`, \`no-tls\`, \`plain-text-not-allowed\`, \`password-refused\`, \`token-refused\`, \`authorization-refused\`, \`authorization-unreachable\`, \`no-mechanism\`, \`server-not-proven\`, \`not-imap\`, \`connection-lost\`, \`throttled\`. Calls that need the mail server use the same types with 409.`;
+Signing in fails with 422, and these types say why: \`no-such-host\`, \`address-not-allowed\` (a private address), \`server-not-allowed\` (not on the operator’s list), \`refused\` (the port), \`timed-out\`, \`untrusted-certificate\`, \`no-tls\`, \`plain-text-not-allowed\`, \`password-refused\`, \`token-refused\`, \`authorization-refused\`, \`authorization-unreachable\`, \`no-mechanism\`, \`server-not-proven\`, \`not-imap\`, \`connection-lost\`, \`throttled\`. Calls that need the mail server use the same types with 409.
+
+A file space that can’t be used says so with 422 and one of the same types, or: \`not-dav\` (no file space answers there), \`gone\`, \`forbidden\`, \`unreadable-answer\`, \`command-refused\`.`;

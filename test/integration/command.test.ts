@@ -148,7 +148,7 @@ test('the demo starts, offers its mailbox, ends without a trace of processes, an
   assert.equal(readFileSync(join(data, 'stand-in/small/day'), 'utf8'), day);
   // While it runs, nobody else takes its folder, and nothing of it is touched.
   const other = { ...env, TAMSEL_PORT: `${await freePort()}` };
-  for (const name of ['IMAPS', 'IMAP', 'AUTHORIZATION', 'LEAVING'].map((part) => `TAMSEL_DEMO_${part}_PORT`))
+  for (const name of ['IMAPS', 'IMAP', 'AUTHORIZATION', 'LEAVING', 'FILES'].map((part) => `TAMSEL_DEMO_${part}_PORT`))
     Object.assign(other, { [name]: `${await freePort()}` });
   for (const [args, variables, code, said] of [
     [['demo', '--size', 'small', '--fresh', '--yes'], other, 18, /in use since .* by process \d+, at/],

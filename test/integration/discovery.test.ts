@@ -5,6 +5,7 @@ import { createServer } from 'node:https';
 import { type AddressInfo, createServer as createTcpServer } from 'node:net';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
+import { discoverSpaces } from '../../src/dav/discover';
 import { readConfig } from '../../src/mail/discovery/config';
 import { discover, PORTS, type Ports } from '../../src/mail/discovery/discover';
 import { answersImap } from '../../src/mail/discovery/probe';
@@ -240,4 +241,48 @@ test('the server that takes mail is found in the same order: the list, SRV, what
   assert.deepEqual(await found(), { host: `mail.${DOMAIN}`, port: ports.starttls, security: 'starttls', signIn: true });
   dns.records = {};
   assert.equal(await found(), undefined);
+});
+
+test('a file space is found by the operator’s list, by SRV and TXT, and by the well-known address, in that order (RFC 6764 §3 to §5)', async () => {
+  const name = `_webdavs._tcp.${DOMAIN}`;
+  const path = (text: string) => ({ type: 'TXT', name, ttl: 1, data: text }) as const;
+  const led: string[] = [];
+  const { port, caFile } = await webServer((request, response) => {
+    led.push(`${request.method} ${request.headers.host?.split(':')[0]} ${request.url}`);
+    if (request.url === '/.well-known/webdav') response.writeHead(307, { location: '/dav/files/' }).end();
+    else if (request.url === '/dav/files/') response.writeHead(401).end();
+    else response.writeHead(200).end('a page');
+  });
+  const dns = await names({
+    [name]: [service(name, `files.${DOMAIN}`, 8443, 10), service(name, '-_ no name', 1), path('path=/space/')],
+    [DOMAIN]: [here(DOMAIN)],
+    [`files.${DOMAIN}`]: [here(`files.${DOMAIN}`)],
+  });
+  const config = outbound(dns, { caFile });
+  const listed = {
+    host: 'mail',
+    port: 993,
+    security: 'tls' as const,
+    user: 'address' as const,
+    files: 'https://files/{user}/',
+  };
+  assert.deepEqual(await discoverSpaces(USER, { ...config, servers: { [DOMAIN]: listed } }), [
+    { address: 'https://files/secretary%40saltmarshlane.example/', how: 'list' },
+  ]);
+  assert.deepEqual(await discoverSpaces(USER, config), [
+    { address: `https://files.${DOMAIN}:8443/space/`, how: 'dns' },
+  ]);
+  assert.deepEqual(led, [], 'nobody was asked but DNS');
+  // Without a path the well-known one is followed; without SRV records that of the domain.
+  dns.records[name] = [service(name, `files.${DOMAIN}`, port)];
+  assert.deepEqual(await discoverSpaces(USER, config), [
+    { address: `https://files.${DOMAIN}:${port}/dav/files/`, how: 'dns' },
+  ]);
+  dns.records[name] = [];
+  assert.deepEqual(await discoverSpaces(USER, config, port), [
+    { address: `https://${DOMAIN}:${port}/dav/files/`, how: 'well-known' },
+  ]);
+  // A web site that answers everything with a page is none; who is no address has none; nor is a private server asked.
+  assert.deepEqual(await discoverSpaces('nobody', config, port), []);
+  assert.deepEqual(await discoverSpaces(USER, { ...config, allowPrivate: false }, port), []);
 });

@@ -8,6 +8,7 @@ import { Cluster } from '../../src/cli/cluster';
 import { type Database, openDatabase } from '../../src/store/database';
 import { migrate } from '../../src/store/migrate';
 import { foreignKeys, LARGE, spreadTables } from '../../src/store/spread';
+import { addSpace, listed, plainFile, startFileSpace } from '../file-space';
 import { App, cleanUp, freshDatabase, later, ROOT, startStandIn, temporaryFolder, tinyScenario } from '../harness';
 
 after(cleanUp);
@@ -147,6 +148,19 @@ test('every statement of a whole job reaches the large tables by the account, as
     rhythm: { unit: 'day', every: 1, day: null, from: '2026-01-01', at: '03:00' },
   };
   await app.call('POST', `${account}/standing-lots`, standing);
+  const space = await startFileSpace(host, [plainFile('a/b/first', 10), plainFile('a/second', 20)]);
+  const files = await addSpace(app, account, space);
+  space.tree.put('/files/a/third', Buffer.alloc(5), 'text/plain');
+  space.tree.remove('/files/a/b/');
+  await app.call('POST', `${files}/listings`);
+  await listed(app, account);
+  for (const noSync of [false, true]) {
+    space.faults.noSync = noSync;
+    space.tree.put('/files/a/third', Buffer.alloc(6 + Number(noSync)), 'text/plain');
+    await app.call('POST', `${files}/listings`);
+    await listed(app, account);
+  }
+  for (const what of ['contents', 'files']) await app.call('GET', `${files}/${what}`);
   await app.scanned(account, true);
   await readAll();
   const asked = statements(folder);

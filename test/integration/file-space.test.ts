@@ -210,8 +210,11 @@ test('who signs in is asked of the server, and kept sealed; a limit that nobody 
   await app.call('PATCH', path, { user: USER, password: 'allotment' });
   const kept = (await app.database.query<{ sealed: Buffer }>('select sealed from space')).rows[0]?.sealed as Buffer;
   assert.ok(!kept.toString('latin1').includes('allotment'));
-  // Another's account has none of it.
+  // With the session goes the password; another's account has none of it.
+  await app.call('DELETE', '/session');
   app.cookie = '';
+  const left = (await app.database.query('select user_name, sealed, state from space')).rows;
+  assert.deepEqual(left, [{ user_name: null, sealed: null, state: 'locked' }]);
   assert.equal((await app.call('GET', `${account}/spaces`)).status, 401);
 });
 

@@ -1,13 +1,14 @@
 import assert from 'node:assert/strict';
 import { execFile } from 'node:child_process';
-import { mkdirSync, readdirSync, statSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { promisify } from 'node:util';
 import { nameOf } from '../../src/core/space/path';
 import { DavClient } from '../../src/dav/client';
 import { askSpace, listCollection, type Resource } from '../../src/dav/listing';
-import { cleanUp } from '../harness';
+import { listed } from '../file-space';
+import { App, cleanUp, startStandIn, tinyScenario } from '../harness';
 import { startApache } from '../servers/apache';
 
 after(cleanUp);
@@ -89,3 +90,39 @@ for (const way of ['basic', 'digest'] as const)
     await assert.rejects(askSpace(stranger, '/space/'), { kind: 'password-refused' });
     stranger.close();
   });
+
+test('what lies on Debian’s Apache is summed up as du and find see it, and again after it changed', async () => {
+  const { url, folder } = await startApache(USER, PASSWORD, 'digest');
+  fill(folder);
+  const host = await startStandIn({ scenario: tinyScenario() });
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  const added = await app.call('POST', `${account}/spaces`, { address: url.href, user: USER, password: PASSWORD });
+  const path = `${account}/spaces/${added.body.id}`;
+  const run = promisify(execFile);
+  const agrees = async () => {
+    const { own, counts } = await listed(app, account);
+    // It keeps no account of room, so nobody knows whether it is the same limit.
+    assert.equal(counts, null);
+    const found = (await run('find', [folder, '-type', 'f', '-printf', '%s %P\\0'])).stdout.split('\0').filter(Boolean);
+    const sizes = found.map((line) => Number(line.slice(0, line.indexOf(' '))));
+    assert.deepEqual(own, { files: sizes.length, bytes: sizes.reduce((sum, size) => sum + size, 0) });
+    const { files } = (await app.call('GET', `${path}/files?limit=1000`)).body;
+    assert.deepEqual(files.map((file: any) => `${file.bytes} ${file.path}`).sort(), found.sort());
+    const { folders } = (await app.call('GET', `${path}/contents`)).body;
+    for (const each of folders) {
+      // Of files alone: each folder counts itself with what du gives for it, so these are taken out.
+      const below = (await run('du', ['--bytes', '--summarize', join(folder, each.path)])).stdout;
+      const itself = (await run('find', [join(folder, each.path), '-type', 'd', '-printf', '%s\\n'])).stdout;
+      const ofFolders = itself.split('\n').reduce((sum, size) => sum + Number(size), 0);
+      assert.equal(each.total.bytes, Number(below.split('\t')[0]) - ofFolders, each.path);
+    }
+  };
+  await agrees();
+  writeFileSync(join(folder, 'Open day & fête/IMG_3.jpg'), Buffer.alloc(5_000));
+  rmSync(join(folder, 'Open day & fête/2023'), { recursive: true });
+  renameSync(join(folder, 'plan.pdf'), join(folder, 'Open day & fête/plan.pdf'));
+  mkdirSync(join(folder, 'new/one'), { recursive: true });
+  await app.call('POST', `${path}/listings`);
+  await agrees();
+});

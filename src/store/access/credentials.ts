@@ -120,11 +120,22 @@ export async function dropForgotten(db: Queryable, account: number): Promise<voi
     account,
     `forget and not exists (select 1 from job j where j.account = $1 and j.kind = 'run' and j.done_at is null)`,
   );
+  await dropSpaceSecrets(db, account);
 }
 
 /** Forgets credentials whatever is going. */
 export async function dropCredential(db: Queryable, account: number): Promise<void> {
   await drop(db, account, 'true');
+  await dropSpaceSecrets(db, account);
+}
+
+/** With the credentials of a mailbox go the passwords of its file spaces. */
+async function dropSpaceSecrets(db: Queryable, account: number): Promise<void> {
+  await db.query(
+    `update space set user_name = null, sealed = null, state = 'locked' where account = $1 and sealed is not null
+     and not exists (select 1 from credential where account = $1)`,
+    [account],
+  );
 }
 
 /** Those that an authorization server gave are noted, to be taken back there. */

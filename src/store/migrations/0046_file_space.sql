@@ -12,7 +12,7 @@ create table space (
   -- Who signs in, and the password, sealed; null: as to the mailbox.
   user_name       text,
   sealed          bytea,
-  -- `locked`: the server takes the password no more.
+  -- `locked`: there is no password that the server takes.
   state           text not null default 'active' check (state in ('active', 'locked')),
   -- Whether its files count against the limit of the mailbox, as a person said; null: as the figures tell.
   shares_quota    boolean,

@@ -223,7 +223,7 @@ export const en = {
     queued: 'Tamsel will list it as soon as other work on this mailbox allows.',
     listing: (done: string, total: string) => `Reading folders: ${done} of ${total} so far.`,
     failed: (why: string) => `The last listing failed: ${why} The figures are those of before.`,
-    locked: 'The server no longer accepts the password. Enter it again.',
+    locked: 'Tamsel has no password that this server accepts. Enter it again.',
     again: 'List again',
     signInAgain: 'Sign in again',
     forget: 'Forget it',

@@ -107,45 +107,21 @@ export function SpaceKinds({ space }: { space: Space }) {
   const largest = useLargestFiles(space, FILES).data ?? [];
   if (!contents || contents.kinds.length === 0) return null;
   const { kinds, years } = contents;
-  const most = Math.max(1, ...kinds.map(({ bytes }) => bytes));
-  const mostOfYear = Math.max(1, ...years.map(({ bytes }) => bytes));
   return (
     <section className="card grid gap-3">
       <div className="grid gap-x-6 gap-y-3 sm:grid-cols-2">
-        <div>
-          <h2 className="mb-1">{text.space.byKind}</h2>
-          <table className="table">
-            <tbody>
-              {kinds.map(({ kind, files, bytes }) => (
-                <tr key={kind}>
-                  <td>{text.kinds[kind]}</td>
-                  <td className="number">{count(files)}</td>
-                  <td className="number">{octets(bytes)}</td>
-                  <td className="w-1/4">
-                    <Bar share={bytes / most} kind={kind === 'picture' ? 'moss' : 'slate'} />
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-        <div>
-          <h2 className="mb-1">{text.space.byYear}</h2>
-          <table className="table">
-            <tbody>
-              {years.map(({ year, files, bytes }) => (
-                <tr key={year}>
-                  <td>{year ?? text.space.noYear}</td>
-                  <td className="number">{count(files)}</td>
-                  <td className="number">{octets(bytes)}</td>
-                  <td className="w-1/4">
-                    <Bar share={bytes / mostOfYear} kind="slate" />
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
+        <Amounts
+          title={text.space.byKind}
+          rows={kinds.map(({ kind, ...sum }) => ({
+            name: text.kinds[kind],
+            paint: kind === 'picture' ? 'moss' : 'slate',
+            ...sum,
+          }))}
+        />
+        <Amounts
+          title={text.space.byYear}
+          rows={years.map(({ year, ...sum }) => ({ name: `${year ?? text.space.noYear}`, paint: 'slate', ...sum }))}
+        />
       </div>
       <div>
         <h2 className="mb-1">{text.space.largest}</h2>
@@ -162,5 +138,36 @@ export function SpaceKinds({ space }: { space: Space }) {
         </ul>
       </div>
     </section>
+  );
+}
+
+/** How many files of each name, and how large all of them are. */
+function Amounts({
+  title,
+  rows,
+}: {
+  title: string;
+  rows: readonly { name: string; paint: 'slate' | 'moss'; files: number; bytes: number }[];
+}) {
+  const { octets } = useFigures();
+  const most = Math.max(1, ...rows.map(({ bytes }) => bytes));
+  return (
+    <div>
+      <h2 className="mb-1">{title}</h2>
+      <table className="table">
+        <tbody>
+          {rows.map(({ name, paint, files, bytes }) => (
+            <tr key={name}>
+              <td>{name}</td>
+              <td className="number">{count(files)}</td>
+              <td className="number">{octets(bytes)}</td>
+              <td className="w-1/4">
+                <Bar share={bytes / most} kind={paint} />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }
