@@ -734,6 +734,30 @@ export const FileGroup = v.object({
   more: count,
 });
 
+/** A file that was proven to lie in a file space and in messages. */
+export const DoubledGroup = v.object({
+  /** The lowest id of the files of messages. */
+  id: count,
+  name: v.string(),
+  bytes: count,
+  sha256: v.string(),
+  /** Where it lies in file spaces, for a person. */
+  places: v.array(v.object({ space: count, path: v.string() })),
+  /** What going out of messages wins. */
+  going: FileAmount,
+  copies: v.array(
+    v.object({
+      file: count,
+      /** A message that has it. */
+      message: count,
+      ...told,
+      size: count,
+      state: v.picklist(['goes', 'guarded', 'marked']),
+    }),
+  ),
+  more: count,
+});
+
 /** Pictures nearly alike. */
 export const PictureSeries = v.object({
   /** The file that is proposed to stay, and why. */
@@ -779,10 +803,14 @@ export const Repeats = v.object({
   }),
   twins: ProvenCopies,
   /** What was not read yet, of what may be: files that lie in several messages, pictures nearly alike, messages of threads. */
-  unread: v.object({ files: FileAmount, pictures: FileAmount, threads: Amount }),
+  unread: v.object({ files: FileAmount, pictures: FileAmount, threads: Amount, spaces: FileAmount }),
   files: ProvenFiles,
   /** `beside`: those beside the best of each series. */
   pictures: v.object({ series: count, beside: FileAmount }),
+  /** Files of messages that a file space has too. */
+  spaces: ProvenFiles,
+  /** Whether the account has a file space. */
+  hasSpaces: v.boolean(),
   /** Messages that a later one quotes in full. */
   echoes: v.object({ threads: count, going: Amount, guarded: Amount }),
   /** Folders most of whose messages lie in another one too; `in` is null where they lie in several. */

@@ -62,6 +62,7 @@ export type Space = InferOutput<typeof p.Space>;
 export type SpaceContents = InferOutput<typeof p.SpaceContents>;
 export type FoundSpace = InferOutput<typeof p.FoundSpace>;
 export type SpaceFile = InferOutput<typeof p.SpaceFile>;
+export type DoubledGroup = InferOutput<typeof s.DoubledGroup>;
 export type FirstFigures = InferOutput<typeof s.FirstFigures>;
 export type BagFile = InferOutput<typeof s.BagFile>;
 export type Proof = InferOutput<typeof s.Proof>;

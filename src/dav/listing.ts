@@ -79,6 +79,22 @@ export async function askSpace(client: DavClient, path: string): Promise<Space> 
 }
 
 /**
+ * What the server says of a file.
+ *
+ * @throws SpaceProblem `gone` where it is not there.
+ */
+export async function askResource(client: DavClient, path: string): Promise<Resource> {
+  let found: Resource | undefined;
+  for await (const told of answered(client, path, '0', MEMBERS, MOST_OF_ONE)) {
+    if (found || pathIn(told) !== path) throw unreadable('tells of something else than was asked for');
+    if (told.status !== undefined) throw refusal(told.status);
+    found = resourceOf(told, path);
+  }
+  if (!found) throw unreadable('tells nothing of what was asked for');
+  return found;
+}
+
+/**
  * The members of a collection, as they come. Each is one of its own, or the answer is an error: neither another server nor another
  * folder can be listed by it. What was cut off throws after what came before.
  *

@@ -35,6 +35,27 @@ test('what is not mail is measured from Level: the address stands there, and eve
   await accessible('Level with files');
 });
 
+test('attached files that are kept there too are compared, and marked to be taken out of their messages', async () => {
+  await goTo('/repeats');
+  await (
+    await driver.wait(
+      browserUntil.elementLocated(By.xpath('//button[contains(., "Mailed, and kept as a file")]')),
+      20_000,
+    )
+  ).click();
+  await press('Compare them');
+  await shows(/2 files are in your file space too/);
+  const { groups } = await ask('/repeats/spaces');
+  for (const { places } of groups) await shows(new RegExp(places[0].path));
+  await accessible('files that are mailed and kept');
+  const copies = groups.reduce((sum: number, { going }: { going: { files: number } }) => sum + going.files, 0);
+  await press(copies === 1 ? 'Add 1 copy to the plan' : `Add ${copies} copies to the plan`);
+  await shows(/can be taken out of messages · 0 B/);
+  const [lot] = (await ask('/lots')).lots;
+  assert.deepEqual([lot.label, lot.fate], ['Files that the file space has too', 'strip']);
+  await goTo('/level');
+});
+
 test('a password that is refused is told where it is typed, and nothing is lost; a file space can be forgotten', async () => {
   await press('Add another file space');
   await shows(/Sign in with another user name/, '[role=dialog]');

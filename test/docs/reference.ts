@@ -2,9 +2,11 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Route } from '../../src/api/route';
 import { ROUTES } from '../../src/api/routes';
+import { fileOctets } from '../../stand-in/files/body';
 import { filesOf, SHARED } from '../../stand-in/scenario/files';
 import { hostedMailboxes } from '../../stand-in/scenario/host';
 import { withWarnings } from '../../stand-in/scenario/warnings';
+import { LETTER_LINES } from '../../stand-in/scenario/words';
 import { startFileSpace } from '../file-space';
 import { App, cleanUp, DAY, PASSWORD, ROOT, startStandIn, tinyScenario, USER, until } from '../harness';
 import { INTRODUCTION, PROBLEMS } from './words';
@@ -406,7 +408,7 @@ words('deleteRule', 'The answer is as for `getRules`.');
 
 section(
   'Repeats',
-  'What is stored more than once: messages, files, pictures nearly alike, and messages that a later one quotes in full. The order is: look, compare, look at what was found, create a lot. Such a lot promises that for each of its messages or files another one stays; a run that would break the promise is refused with 409 `would-take-last`. See [Repeats](repeats.md).',
+  'What is stored more than once: messages, files, pictures nearly alike, messages that a later one quotes in full, and files that lie in a file space too. The order is: look, compare, look at what was found, create a lot. Such a lot promises that for each of its messages or files another one stays; a run that would break the promise is refused with 409 `would-take-last`. See [Repeats](repeats.md).',
 );
 // A message that was put into another folder once more.
 const kept = host.mailbox.folder('Committee');
@@ -425,12 +427,20 @@ const isRead = async (what: string) =>
   (await app.call('GET', '/accounts/1/repeats')).body.proofs.some(
     (proof: { what: string; state: string }) => proof.what === what && proof.state === 'done',
   );
-for (const what of ['files', 'pictures', 'threads']) {
+// Some attached files lie in the file space too.
+const large = (tinyScenario().attached ?? []).filter(({ octets }) => octets >= 100_000).slice(0, 24);
+for (const [at, file] of large.entries())
+  space.tree.put(`/files/Kept/file-${at}`, fileOctets(file, LETTER_LINES), file.type);
+await app.call('POST', '/accounts/1/spaces', { address: space.url.href });
+await until(async () => (await app.call('GET', '/accounts/1/spaces')).body.spaces[0].listing.state === 'done');
+for (const what of ['files', 'pictures', 'threads', 'spaces']) {
   await app.call('POST', '/accounts/1/repeats/compare', { what, budget: 40_000_000 });
   await until(() => isRead(what), 120);
 }
 const { groups: files } = await call('listRepeatedFiles', { query: { limit: '1' } });
 await call('createFileLot', { body: { groups: [files[0].id], expect: files[0].going } });
+const { groups: doubled } = await call('listDoubledFiles', { query: { limit: '1' } });
+await call('createDoubledLot', { body: { groups: [doubled[0].id], expect: doubled[0].going } });
 const { series } = await call('listPictureSeries', { query: { limit: '1' } });
 const [beside] = series[0].pictures.filter(({ file }: { file: number }) => file !== series[0].best);
 await call('createPictureLot', { body: { files: [beside.file] } });

@@ -5,11 +5,24 @@ import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { ROUTES } from '../../src/api/routes';
 import { Cluster } from '../../src/cli/cluster';
+import { READINGS } from '../../src/core/repeats/readings';
 import { type Database, openDatabase } from '../../src/store/database';
 import { migrate } from '../../src/store/migrate';
 import { foreignKeys, LARGE, spreadTables } from '../../src/store/spread';
+import { fileOctets } from '../../stand-in/files/body';
+import { LETTER_LINES } from '../../stand-in/scenario/words';
 import { addSpace, listed, plainFile, startFileSpace } from '../file-space';
-import { App, cleanUp, freshDatabase, later, ROOT, startStandIn, temporaryFolder, tinyScenario } from '../harness';
+import {
+  App,
+  cleanUp,
+  freshDatabase,
+  later,
+  ROOT,
+  startStandIn,
+  temporaryFolder,
+  tinyScenario,
+  until,
+} from '../harness';
 
 after(cleanUp);
 
@@ -138,8 +151,6 @@ test('every statement of a whole job reaches the large tables by the account, as
   const bag = (await app.call('POST', `${account}/bags`, { place: 'here', lots: [strip.id] })).body;
   await app.finished(`${account}/bags/${bag.id}`);
   await app.ran(account, { action: 'strip', lots: [strip.id] });
-  for (const what of ['messages', 'files', 'pictures', 'threads'])
-    await app.call('POST', `${account}/repeats/${what}/reading`, {});
   await app.ran(account, { action: 'put-back', bag: 1 });
   await app.ran(account, { action: 'purge', where: '' });
   const standing = {
@@ -161,6 +172,24 @@ test('every statement of a whole job reaches the large tables by the account, as
     await listed(app, account);
   }
   for (const what of ['contents', 'files']) await app.call('GET', `${files}/${what}`);
+  // Some of what is attached lies there too.
+  for (const [at, file] of (tinyScenario().attached ?? [])
+    .filter(({ octets }) => octets > 100_000)
+    .slice(0, 24)
+    .entries())
+    space.tree.put(`/files/kept-${at}`, fileOctets(file, LETTER_LINES), file.type);
+  await app.call('POST', `${files}/listings`);
+  await listed(app, account);
+  for (const what of READINGS) {
+    assert.equal((await app.call('POST', `${account}/repeats/compare`, { what, budget: 60_000_000 })).status, 202);
+    await until(async () => {
+      const { proofs } = (await app.call('GET', `${account}/repeats`)).body;
+      return proofs.some((proof: { what: string; state: string }) => proof.what === what && proof.state === 'done');
+    });
+  }
+  const doubled = await app.call('POST', `${account}/repeats/spaces/lots`, {});
+  assert.equal(doubled.status, 201);
+  await app.ran(account, { action: 'strip', lots: [doubled.body.id] });
   await app.scanned(account, true);
   await readAll();
   const asked = statements(folder);

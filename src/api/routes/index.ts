@@ -29,6 +29,7 @@ import * as plan from './plan';
 import * as echoes from './repeats/echoes';
 import * as repeatedFiles from './repeats/files';
 import * as pictures from './repeats/pictures';
+import * as doubled from './repeats/spaces';
 import * as repeats from './repeats/summary';
 import * as twins from './repeats/twins';
 import * as retention from './retention';
@@ -116,6 +117,8 @@ export const ROUTES: Record<string, Route> = {
   getRepeats: repeats.getRepeats,
   getProvenCopies: repeats.getProvenCopies,
   compareRepeats: repeats.compareRepeats,
+  listDoubledFiles: doubled.listDoubledFiles,
+  createDoubledLot: doubled.createDoubledLot,
   listTwins: twins.listTwins,
   listAlone: twins.listAlone,
   createTwinLot: twins.createTwinLot,

@@ -7,7 +7,7 @@ import { candidateGroups, type Groups } from './candidates';
 export const LEAST_REPEATED = 64 * 1024;
 
 /** Characters in a line of base64 as mail programs write it, the usual one first (RFC 2045 §6.8 allows 76). Common practice, no source. */
-const LINE_LENGTHS = [76, 72, 64, 60] as const;
+export const LINE_LENGTHS = [76, 72, 64, 60] as const;
 const USUAL = LINE_LENGTHS[0];
 
 /** Files by what the index knows of them, a row each. */

@@ -6,13 +6,14 @@ import { Bar } from '../../ui/Bar';
 import { Failed, Loading, Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
+import { DoubledFiles } from './DoubledFiles';
 import { Echoes } from './Echoes';
 import { Folders } from './Folders';
 import { Pictures } from './Pictures';
 import { RepeatedFiles } from './RepeatedFiles';
 import { Twins } from './Twins';
 
-const KINDS = ['twins', 'folders', 'echoes', 'files', 'pictures'] as const;
+const KINDS = ['twins', 'folders', 'echoes', 'files', 'pictures', 'spaces'] as const;
 type Kind = (typeof KINDS)[number];
 type Reading = Proof['what'];
 
@@ -23,6 +24,7 @@ const READ: Record<Kind, Reading> = {
   echoes: 'threads',
   files: 'files',
   pictures: 'pictures',
+  spaces: 'spaces',
 };
 
 /** What is stored more than once: each kind with what it would win, and the proof of each copy. */
@@ -42,6 +44,7 @@ export default function Repeats() {
       {kind === 'echoes' && <Echoes found={found.data} />}
       {kind === 'files' && <RepeatedFiles found={found.data} />}
       {kind === 'pictures' && <Pictures found={found.data} />}
+      {kind === 'spaces' && <DoubledFiles found={found.data} />}
       <HowSure found={found.data} what={READ[kind]} />
     </>
   );
@@ -50,7 +53,9 @@ export default function Repeats() {
 /** The kinds of repeats beside each other, with bars against the one that wins most. */
 function Kinds({ found, kind, onChoose }: { found: Found; kind: Kind; onChoose(kind: Kind): void }) {
   const { octets } = useFigures();
-  const { twins, folders, echoes, files, pictures } = found;
+  const { twins, folders, echoes, files, pictures, spaces } = found;
+  // Where there is no file space, nothing can lie in one.
+  const shown = KINDS.filter((one) => one !== 'spaces' || found.hasSpaces);
   const inFolders = folders.reduce((sum, { going }) => sum + going.bytes, 0);
   const figures: Record<Kind, { bytes: number; note: string }> = {
     twins: {
@@ -70,15 +75,19 @@ function Kinds({ found, kind, onChoose }: { found: Found; kind: Kind; onChoose(k
       bytes: pictures.beside.bytes,
       note: text.repeats.picturesShort(count(pictures.beside.files), count(pictures.series)),
     },
+    spaces: {
+      bytes: spaces.going.bytes,
+      note: text.repeats.filesShort(spaces.going.files, count(spaces.going.files), count(spaces.groups)),
+    },
   };
-  const most = Math.max(1, ...KINDS.map((one) => figures[one].bytes));
+  const most = Math.max(1, ...shown.map((one) => figures[one].bytes));
   return (
     <div
       className="grid grid-cols-[repeat(auto-fit,minmax(180px,1fr))] gap-3.5"
       role="tablist"
       aria-label={text.repeats.kinds}
     >
-      {KINDS.map((one) => (
+      {shown.map((one) => (
         <button
           key={one}
           type="button"

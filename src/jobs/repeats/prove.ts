@@ -16,6 +16,7 @@ import { filesReading } from './files';
 import { messagesReading } from './messages';
 import { picturesReading } from './pictures';
 import type { Kind, Place } from './reading';
+import { spacesReading } from './spaces';
 import { threadsReading } from './threads';
 
 /** What one connection is asked for at a time; what came of a share is kept at once. */
@@ -53,6 +54,8 @@ export async function prove(
       return read(filesReading(database, account), context, job, account, first, another, turn);
     case 'pictures':
       return read(picturesReading(context, account), context, job, account, first, another, turn);
+    case 'spaces':
+      return read(spacesReading(context, account), context, job, account, first, another, turn);
     case 'threads':
       return read(threadsReading(database, account), context, job, account, first, another, turn);
   }
@@ -79,9 +82,13 @@ async function read<T extends Place, R>(
   const opener = new GenerationOpener(database, account.id);
   const ahead = new ReadAhead(server, another, (one, generation) => opener.isThere(one, generation));
   const left = asked.budget - asked.done.bytes;
-  const wanted = left > 0 ? await kind.wanted(left) : { ids: [], bytes: 0 };
+  const wanted: Awaited<ReturnType<typeof kind.wanted>> = left > 0 ? await kind.wanted(left) : { ids: [], bytes: 0 };
+  const { files: others, bytes: otherBytes } = wanted.elsewhere ?? { files: 0, bytes: 0 };
   const done = { ...asked.done };
-  const total = { messages: done.messages + wanted.ids.length, bytes: done.bytes + wanted.bytes };
+  const total = {
+    messages: done.messages + wanted.ids.length + others,
+    bytes: done.bytes + wanted.bytes + otherBytes,
+  };
   const write = (change: Parameters<typeof updateProof>[3], keep?: (client: Queryable) => Promise<void>) =>
     fenced(async (client) => {
       if (keep) {
@@ -111,6 +118,13 @@ async function read<T extends Place, R>(
       const settled = await kind.settle?.(page);
       if (settled) await write({ attempts: 0 }, settled);
     }
+    const isThrough = await kind.elsewhere?.(async (bytes, save) => {
+      done.messages++;
+      done.bytes += bytes;
+      await write({ done, attempts: 0 }, save);
+      return !(await isAwaited(database, account.id));
+    });
+    if (isThrough === false) return false;
   } finally {
     await ahead.close();
   }

@@ -13,7 +13,7 @@ export interface Place {
 /** One kind of reading: what of a mailbox is read, and what is kept of it. */
 export interface Kind<T extends Place, R> {
   /** What has to be read within a budget of octets, that from which most can be won first. */
-  wanted(budget: number): Promise<{ ids: number[]; bytes: number }>;
+  wanted(budget: number): Promise<{ ids: number[]; bytes: number; elsewhere?: { files: number; bytes: number } }>;
   /** Ids that are looked up, and read, together. */
   pages(ids: readonly number[]): Iterable<readonly number[]>;
   places(ids: readonly number[]): Promise<T[]>;
@@ -22,6 +22,13 @@ export interface Kind<T extends Place, R> {
   read(place: T, octets: AsyncIterable<Buffer>): Promise<R | undefined>;
   /** Keeps what came of some, in a transaction of the caller's. */
   save(db: Queryable, found: readonly R[]): Promise<void>;
+  /**
+   * Reads what lies elsewhere than in the mailbox, one after the other.
+   *
+   * @param keep is told of each, with how many octets it has.
+   * @returns false where it gives way: `keep` did.
+   */
+  elsewhere?(keep: (bytes: number, save: (db: Queryable) => Promise<void>) => Promise<boolean>): Promise<boolean>;
   /** What can be kept once all of a page was read. */
   settle?(ids: readonly number[]): Promise<(db: Queryable) => Promise<void>>;
 }

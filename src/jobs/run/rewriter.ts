@@ -5,20 +5,21 @@ import { notePart } from '../../core/mime/note';
 import { type Piece, partOfSection, refusalOf, rewritten, sizeOf } from '../../core/mime/rewrite';
 import { type MimePart, MimeScanner, type MimeStructure } from '../../core/mime/scanner';
 import { smallerPart } from '../../core/mime/smaller';
+import { shownPath } from '../../core/space/path';
 import { oneLine } from '../../core/text';
 import { decoded } from '../../mail/mime/decoded';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import { type CheckedCopy, checkedCopies } from '../../store/archive/bags';
-import type { PromisedFile, StayingFile } from '../../store/plan/staying';
 import type { FileToStrip, Original } from '../../store/runs/rewrites';
 import type { LeftReason, Run } from '../../store/runs/runs';
+import type { SpaceCopy } from '../../store/space/doubled';
 import type { WorkContext } from '../context';
 import type { Fence } from '../fence';
 import { AppendJournal } from './append-journal';
 import { Appender, contradiction, type Outcomes } from './appender';
 import type { Folders } from './folders';
-import type { Staying } from './staying';
+import type { Staying, StayingForFile } from './staying';
 import type { Routed } from './wave';
 
 /** A message is left as it is. */
@@ -34,7 +35,6 @@ interface Elsewhere {
   staying: ReadonlyMap<number, StayingForFile>;
 }
 
-type StayingForFile = PromisedFile & { staying: StayingFile };
 type Copy = CheckedCopy | StayingForFile;
 
 /** A message whose files are to go. */
@@ -282,16 +282,25 @@ const CRLF = 2;
 /** Where the copy of a file is, as the message says it. */
 function placeOf(copy: Copy): string {
   if ('staying' in copy) return messageOf(copy);
+  if ('inSpace' in copy) return spaceOf(copy.inSpace);
   const { place, folder, path } = copy;
   return place === 'here' ? `Tamsel's archive, ${folder}/data/${path}` : `your own copy of ${folder}, data/${path}`;
 }
 
 /** The message that has the file too, as people tell messages, and as mail programs do (RFC 5322 §3.6.4). */
-function messageOf({ promise, staying: { subject, from, date, messageId } }: StayingForFile): string {
+function messageOf({
+  promise,
+  staying: { subject, from, date, messageId },
+}: Extract<StayingForFile, { staying: unknown }>): string {
   const what = promise === 'files' ? 'the same file is in' : 'a picture nearly alike is in';
   const day = date ? ` of ${date.toISOString().slice(0, 10)}` : '';
   const identity = messageId === '' ? '' : `, Message-ID ${messageId}`;
   return oneLine(`${what} the message “${subject}” from ${from}${day}${identity}`);
+}
+
+/** Where the file is in a file space, as people see it, and as programs ask for it. */
+function spaceOf({ origin, root, path }: SpaceCopy): string {
+  return oneLine(`the file space at ${origin}, ${shownPath(path, root)} (${origin}${path})`);
 }
 
 async function* octetsOf(pieces: readonly Piece[], scratch: Scratch): AsyncGenerator<Uint8Array> {

@@ -135,7 +135,7 @@ class Carrier {
     this.destinations = new Destinations(context.database, account, this.server, this.fenced, mayMake);
     const first = this.laneOver(this.server);
     this.executor = first.executor;
-    this.staying = new Staying(context.database, account, run.id);
+    this.staying = new Staying(context, account, run.id);
     if (isOfFiles(run.action))
       this.rewriter = new Rewriter(context, account, run, this.server, first.folders, this.staying, this.fenced);
     if (run.action === 'archive') this.archiver = new Archiver(context, job, account, this.server, another, turn, run);
@@ -198,6 +198,7 @@ class Carrier {
       await conclude(this.context, this.job, this.account, this.server, this.run, outcome);
       return outcome;
     } finally {
+      this.staying.close();
       await this.lanes.close();
     }
   }

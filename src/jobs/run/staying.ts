@@ -1,6 +1,7 @@
 import { includes, rangesOf } from '../../core/sets/ranges';
 import type { Account } from '../../store/access/accounts';
 import type { Database } from '../../store/database';
+import { PROMISES_OF_FILES } from '../../store/plan/promises';
 import {
   alikePictures,
   notTaken,
@@ -14,7 +15,13 @@ import {
   stayingCopies,
 } from '../../store/plan/staying';
 import { type Promised, takenAmong } from '../../store/plan/taken';
+import type { SpaceCopy } from '../../store/space/doubled';
+import type { WorkContext } from '../context';
 import type { Lane } from './lanes';
+import { SpaceCopies } from './space-copies';
+
+/** A file that is taken out, and what stays for it: one in a message, or one in a file space. */
+export type StayingForFile = PromisedFile & ({ staying: StayingFile } | { inSpace: SpaceCopy });
 
 /** Messages that are looked for in place of one. Where none of them is there, what relies on them is left: that is safe in any case. */
 const MOST_LOOKED_FOR = 8;
@@ -24,12 +31,21 @@ export class Staying {
   private readonly known = new Map<string, StayingCopy[]>();
   private readonly knownFiles = new Map<string, StayingFile[]>();
   private promises: ReadonlySet<Promised> | undefined;
+  private readonly database: Database;
+  private readonly spaces: SpaceCopies;
 
   constructor(
-    private readonly database: Database,
+    context: WorkContext,
     private readonly account: Account,
     private readonly run: number,
-  ) {}
+  ) {
+    this.database = context.database;
+    this.spaces = new SpaceCopies(context, account);
+  }
+
+  close(): void {
+    this.spaces.close();
+  }
 
   /**
    * Which of some members would be the last copy of their message, or are quoted by nothing any more, of those that lots gave the run which
@@ -54,14 +70,14 @@ export class Staying {
     return members.filter(({ key }) => open.has(key)).map(({ id }) => id);
   }
 
-  /** Of files that are to be taken out those for which another one stays on the server now, outside the trash, and that one. */
+  /** Of files that are to be taken out those for which another one stays now, on the server outside the trash or in a file space, and that one. */
   async forFiles(
     files: readonly number[],
     lane: Pick<Lane, 'folders' | 'server'>,
-  ): Promise<Map<number, PromisedFile & { staying: StayingFile }>> {
+  ): Promise<Map<number, StayingForFile>> {
     const { database, account, run } = this;
     await this.promised();
-    const found = new Map<number, PromisedFile & { staying: StayingFile }>();
+    const found = new Map<number, StayingForFile>();
     if (!this.promisesFiles) return found;
     const going = await promisedFiles(database, account.id, run, files);
     const same = new Set(going.flatMap((one) => (one.promise === 'files' ? [keyOf(one)] : [])));
@@ -80,9 +96,13 @@ export class Staying {
     const there = new Map<string, StayingFile>();
     let left: StayingFile[] = candidates;
     while (open.size > 0 && left.length > 0) left = await lookFor(left, open, lane, (one) => there.set(one.key, one));
+    const inSpaces = await this.spaces.thereNow([
+      ...new Set(going.flatMap(({ promise, sha256 }) => (promise === 'spaces' ? [sha256] : []))),
+    ]);
     for (const one of going) {
-      const staying = there.get(keyOf(one));
-      if (staying) found.set(one.file, { ...one, staying });
+      const [staying, inSpace] = [there.get(keyOf(one)), inSpaces.get(one.sha256)];
+      if (one.promise === 'spaces' && inSpace) found.set(one.file, { ...one, inSpace });
+      else if (one.promise !== 'spaces' && staying) found.set(one.file, { ...one, staying });
     }
     return found;
   }
@@ -100,7 +120,7 @@ export class Staying {
 
   /** Whether lots that gave the run files promised that another one stays; known once files were asked for. */
   get promisesFiles(): boolean {
-    return this.promises?.has('files') === true || this.promises?.has('pictures') === true;
+    return PROMISES_OF_FILES.some((promise) => this.promises?.has(promise));
   }
 
   private async promised(): Promise<ReadonlySet<Promised>> {

@@ -13,6 +13,8 @@ export interface FileCandidates {
   /** A row a file. */
   file: Float64Array;
   size: Float64Array;
+  /** 1 where it is in base64. */
+  isBase64: Int32Array;
   /** 0: not read yet. -1: can't be read. Else rows with the same number have the same octets. */
   digest: Int32Array;
 }
@@ -45,6 +47,7 @@ export async function repeatedFileCandidates(database: Database, account: Accoun
       groups: fileCandidates({ kind: ints('kind'), size, isBase64: ints('base64'), name: ints('name') }),
       file: unpacked(packed.file, 8) as Float64Array,
       size,
+      isBase64: ints('base64') as Int32Array,
       digest: ints('digest'),
     };
   });

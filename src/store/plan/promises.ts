@@ -1,6 +1,7 @@
 import { printMultirange, rangesOf } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
 import { type Queryable, rows } from '../database';
+import { brokenDoubled } from './doubled';
 import { brokenEchoes } from './echoes';
 import { brokenPictures } from './pictures';
 import { brokenFiles, keepFiles } from './repeated-files';
@@ -8,7 +9,7 @@ import { PROMISES, type Promised } from './taken';
 import { brokenTwins } from './twins';
 
 export const PROMISES_OF_MESSAGES = ['twins', 'echoes'] as const satisfies readonly Promised[];
-export const PROMISES_OF_FILES = ['files', 'pictures'] as const satisfies readonly Promised[];
+export const PROMISES_OF_FILES = ['files', 'pictures', 'spaces'] as const satisfies readonly Promised[];
 
 /** What lots of the plan must not take, by what they promised to stay: placements, or files. */
 type Broken = Record<Promised, number[]>;
@@ -25,11 +26,12 @@ export async function brokenPromises(
     [account.id],
   );
   const made = new Set(promised.map(({ promise }) => promise).filter((promise) => of.includes(promise)));
-  const broken: Broken = { twins: [], files: [], pictures: [], echoes: [] };
+  const broken: Broken = { twins: [], files: [], pictures: [], echoes: [], spaces: [] };
   if (made.has('twins')) broken.twins = await brokenTwins(db, account);
   if (made.has('echoes')) broken.echoes = await brokenEchoes(db, account);
   if (made.has('files')) broken.files = await brokenFiles(db, account);
   if (made.has('pictures')) broken.pictures = await brokenPictures(db, account);
+  if (made.has('spaces')) broken.spaces = await brokenDoubled(db, account);
   return broken;
 }
 

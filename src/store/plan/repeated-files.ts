@@ -67,7 +67,7 @@ export async function brokenFiles(db: Queryable, account: Account): Promise<numb
 export async function keepFiles(
   db: Queryable,
   account: number,
-  promise: 'files' | 'pictures',
+  promise: 'files' | 'pictures' | 'spaces',
   staying: readonly number[],
 ): Promise<void> {
   if (staying.length === 0) return;

@@ -80,7 +80,7 @@ export async function stayingCopies(db: Queryable, account: Account, keys: reado
 /** A file that is taken out of its message, as it was when it was compared. */
 export interface PromisedFile {
   file: number;
-  promise: 'files' | 'pictures';
+  promise: 'files' | 'pictures' | 'spaces';
   /** Of its octets, in hexadecimal digits, and how many they are. */
   sha256: string;
   size: number;
@@ -96,7 +96,7 @@ export async function promisedFiles(
   return rows<PromisedFile>(
     db,
     `select one.file, lot.promise, encode(d.sha256, 'hex') as sha256, d.size from unnest($3::bigint[]) as one (file)
-     join lot on lot.account = $1 and lot.run = $2 and lot.promise in ('files', 'pictures') and lot.files @> one.file
+     join lot on lot.account = $1 and lot.run = $2 and lot.promise in ('files', 'pictures', 'spaces') and lot.files @> one.file
      cross join lateral (select * from file_digest where account = $1 and file = one.file and sha256 is not null offset 0) d`,
     [account, run, files],
   );

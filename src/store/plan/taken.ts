@@ -3,8 +3,8 @@ import { parseMultirange, printMultirange, type Ranges, rangesOf } from '../../c
 import { type Queryable, theRow } from '../database';
 import { HELD, IS_OF_FILES } from './held';
 
-/** What a lot promises: that of all that it takes another one stays. Messages, files with the same octets, pictures nearly alike, messages that quote others in full. */
-export const PROMISES = ['twins', 'files', 'pictures', 'echoes'] as const;
+/** What a lot promises: that of all that it takes another one stays. Messages, files with the same octets, pictures nearly alike, messages that quote others in full, files in a file space. */
+export const PROMISES = ['twins', 'files', 'pictures', 'echoes', 'spaces'] as const;
 export type Promised = (typeof PROMISES)[number];
 
 const UNDER_WAY = `state in ('queued', 'running', 'paused', 'failed')`;

@@ -434,6 +434,7 @@ export const en = {
       echoes: 'Quoted in full by a later one',
       files: 'The same file mailed again',
       pictures: 'Pictures nearly alike',
+      spaces: 'Mailed, and kept as a file',
     },
     echoesShort: (messages: string) => messages,
     filesShort: (files: number, shown: string, groups: string) =>
@@ -452,6 +453,8 @@ export const en = {
         `${number === 1 ? '1 picture' : `${shown} pictures`}, ${bytes}, may be nearly alike`,
       threads: (number: number, shown: string, bytes: string) =>
         `${number === 1 ? '1 message' : `${shown} messages`}, ${bytes}, may be quoted in full by a later one`,
+      spaces: (number: number, shown: string, bytes: string) =>
+        `${number === 1 ? '1 file' : `${shown} files`}, ${bytes}, may be attached to a message and lie in your file space too`,
     },
     unreadNote: {
       messages:
@@ -462,6 +465,8 @@ export const en = {
         'One author sent them within half a day. Tamsel has to read and to look at them: the largest occasions first, at most 1 GiB at a time. Nothing in the mailbox changes.',
       threads:
         'They are in one thread with others. To be sure, Tamsel has to read the texts: those threads first from which most is won, at most 1 GiB at a time. Nothing in the mailbox changes.',
+      spaces:
+        'They have as many octets, or nearly as many. To be sure, Tamsel has to read them on both servers: the largest first, at most 1 GiB at a time. Nothing changes there.',
     },
     compare: 'Compare them',
     comparing: (done: string, total: string, doneBytes: string, totalBytes: string) =>
@@ -479,6 +484,8 @@ export const en = {
         'Pictures are told by how they look, small and grey: 64 features of light and dark, of which nearly all agree. That two pictures show the same you see better. The one that stays is looked for on the server before another goes.',
       threads:
         'Each word of the message stands in the later one, in the same order and without a gap; so do the addresses behind its links, and its files lie there too. Signed and encrypted messages are left out. How the message looked is lost.',
+      spaces:
+        'Files are found by their size. Each one is read on both servers, and the SHA-256 of its octets is the same. Before a run takes one out of a message it reads the file in the file space once more, every octet.',
     },
     different: (groups: number, shown: string) =>
       groups === 1 ? '1 group differed and was left out.' : `In ${shown} groups some differed and were left out.`,
@@ -488,6 +495,15 @@ export const en = {
     filesTitle: (groups: number, shown: string, copies: string, bytes: string) =>
       `${groups === 1 ? '1 file lies' : `${shown} files lie`} in several messages; ${copies} can be taken out · ${bytes}`,
     lineStays: 'a line in its place says which message has it',
+    doubledTitle: (groups: number, shown: string, copies: string, bytes: string) =>
+      `${groups === 1 ? '1 file is' : `${shown} files are`} in your file space too; ${copies} can be taken out of messages · ${bytes}`,
+    lineSays: 'a line in its place says where the file is',
+    inSpace: 'file space',
+    spaceStays: 'the file space keeps it',
+    there: (bytes: string) => `${bytes} there`,
+    doubledLot: 'Files that the file space has too',
+    noDoubled: 'No attached file has as many octets as one in your file space.',
+    noDoubledYet: 'No attached file was compared yet that lies in your file space too.',
     file: 'File and the messages with it',
     eachHas: (bytes: string) => `${bytes} each`,
     archiveOne: 'Archive one of each, take out all',

@@ -15,12 +15,15 @@ import { pictureCandidates } from '../../../store/index/pictures';
 import { repeatedFileCandidates } from '../../../store/index/repeated-files';
 import { twinCandidates } from '../../../store/index/twins';
 import { enqueue } from '../../../store/jobs';
+import { type DoubledGroup, doubledOf } from '../../../store/plan/doubled';
 import { echoesOf } from '../../../store/plan/echoes';
 import { picturesOf } from '../../../store/plan/pictures';
 import { brokenPromises, countOfBroken, keepPromises } from '../../../store/plan/promises';
 import { openProof, type Proof, proofOf, proofsOf } from '../../../store/plan/proof';
 import { repeatedFilesOf } from '../../../store/plan/repeated-files';
 import { type Twins, twinsOf } from '../../../store/plan/twins';
+import { type ToRead, unreadDoubled } from '../../../store/space/doubled';
+import { spacesOf } from '../../../store/space/spaces';
 import { route } from '../../route';
 
 /** Octets that are read at once, where nothing is said. */
@@ -35,7 +38,8 @@ async function candidatesOf(database: Database, account: Account) {
     database,
     `select index_version as version,
        (select count(*) from twin_digest where account = $1)::int + (select count(*) from file_digest where account = $1)::int
-         + (select count(*) from picture_look where account = $1)::int + (select count(*) from thread_read where account = $1)::int as read,
+         + (select count(*) from picture_look where account = $1)::int + (select count(*) from thread_read where account = $1)::int
+         + (select count(*) + count(*) filter (where read) from space_file where account = $1 and gone_at is null)::int + next_file::int as read,
        exists (select from scan where account = $1 and state in ('queued', 'running')) as "isScanning"
      from account where id = $1`,
     [account.id],
@@ -70,8 +74,14 @@ async function byIndexAlone(database: Database, account: Account) {
         ),
       ),
       threads: await unreadThreads(database, account),
+      spaces: amountToRead(await unreadDoubled(database, account)),
     },
   };
+}
+
+function amountToRead({ mail, space }: { mail: readonly ToRead[]; space: readonly ToRead[] }) {
+  const all = [...mail, ...space];
+  return { files: all.length, bytes: all.reduce((sum, { bytes }) => sum + bytes, 0) };
 }
 
 function summaryOf({
@@ -110,6 +120,7 @@ export const getRepeats = route({
     const files = await repeatedFilesOf(database, account, leaving);
     const pictures = await picturesOf(database, account, leaving);
     const echoes = await echoesOf(database, account, leaving);
+    const doubled = await doubledOf(database, account, leaving);
     const echoing = echoes.filter(({ state }) => state === 'goes');
     const broken = await brokenPromises(database, account);
     const paths = new Map(twins.folders.map(({ id, path }) => [id, path]));
@@ -126,6 +137,8 @@ export const getRepeats = route({
           bytes: beside.reduce((sum, row) => sum + (pictures.rows.size[row] as number), 0),
         },
       },
+      spaces: provenDoubled(doubled),
+      hasSpaces: (await spacesOf(database, account.id)).length > 0,
       echoes: {
         threads: new Set(echoing.map(({ holder }) => holder)).size,
         going: amountOf(echoing),
@@ -178,6 +191,14 @@ function provenFiles({ groups }: Awaited<ReturnType<typeof repeatedFilesOf>>) {
   return { groups: groups.length, going };
 }
 
+function provenDoubled(groups: readonly DoubledGroup[]) {
+  const going = groups.flatMap(({ files }) => files.filter(({ state }) => state === 'goes'));
+  return {
+    groups: groups.length,
+    going: { files: going.length, bytes: going.reduce((sum, { size }) => sum + size, 0) },
+  };
+}
+
 /** What of each folder can go because it lies elsewhere too. */
 function goingByFolder({ rows: found, groups }: Twins): Map<number, Amount> {
   const amounts = new Map<number, Amount>();
@@ -212,7 +233,7 @@ export const compareRepeats = route({
   method: 'POST',
   path: '/accounts/{account}/repeats/compare',
   summary:
-    'Reads what may exist more than once, to find out whether it does: `messages`, `files`, `pictures`, or the texts of `threads`. It reads that first from which most could be won, and at most `budget` octets.',
+    'Reads what may exist more than once, to find out whether it does: `messages`, `files`, `pictures`, the texts of `threads`, or files of messages and of file `spaces`. It reads that first from which most could be won, and at most `budget` octets.',
   body: v.object({
     what: v.optional(v.picklist(READINGS), 'messages'),
     budget: v.optional(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(2 ** 40)), BUDGET),

@@ -1,0 +1,72 @@
+import * as clock from '../../clock/clock';
+import { includes, type Ranges } from '../../core/sets/ranges';
+import type { Account } from '../access/accounts';
+import { type Queryable, rows } from '../database';
+import { guardedNow, keepingFiles } from '../index/guarded';
+import { type DoubledRow, doubledRows } from '../space/doubled';
+import { promisedFilesOfPlan } from './promised';
+import { filesTakenNow, takenNow } from './taken';
+
+/** A file of a message that a file space has too. */
+export interface DoubledFile extends DoubledRow {
+  state: 'goes' | 'guarded' | 'marked';
+}
+
+/** Files of messages with the octets of a file in a file space. */
+export interface DoubledGroup {
+  /** The lowest id of these files. */
+  id: number;
+  sha256: string;
+  files: DoubledFile[];
+  /** Encoded octets of those that can go. */
+  bytes: number;
+}
+
+/**
+ * Files that lie in messages and in a file space, those from which most is won first. All in messages can go: the file space has one.
+ *
+ * @param leaving placements that are counted elsewhere as what can go: their files are left out.
+ */
+export async function doubledOf(db: Queryable, account: Account, leaving?: Ranges): Promise<DoubledGroup[]> {
+  const found = await doubledRows(db, account);
+  if (found.length === 0) return [];
+  const guarded = keepingFiles(await guardedNow(db, account, clock.now()));
+  const taken = await takenNow(db, account.id);
+  const takenOut = await filesTakenNow(db, account.id);
+  const groups = new Map<string, DoubledGroup>();
+  const known = new Map<number, DoubledFile>();
+  for (const row of found) {
+    if (leaving && includes(leaving, row.placement)) continue;
+    const isMarked = includes(taken, row.placement) || includes(takenOut, row.file);
+    const state = isMarked ? 'marked' : includes(guarded, row.placement) ? 'guarded' : 'goes';
+    const before = known.get(row.file);
+    if (before) {
+      // A message in several folders: what keeps one of its placements keeps it.
+      if (before.state === 'goes') before.state = state;
+      continue;
+    }
+    const group = groups.get(row.sha256) ?? { id: row.file, sha256: row.sha256, files: [], bytes: 0 };
+    const file = { ...row, state } as DoubledFile;
+    known.set(row.file, file);
+    group.files.push(file);
+    groups.set(row.sha256, group);
+  }
+  for (const group of groups.values())
+    group.bytes = group.files.reduce((sum, { state, size }) => sum + (state === 'goes' ? size : 0), 0);
+  return [...groups.values()].sort((a, b) => b.bytes - a.bytes || a.id - b.id);
+}
+
+/** Files that lots of the plan must not take out, since no file space has them any more, as far as the index knows. */
+export async function brokenDoubled(db: Queryable, account: Account): Promise<number[]> {
+  const promised = await promisedFilesOfPlan(db, account, 'spaces');
+  if (promised.length === 0) return [];
+  const there = await rows<{ file: number }>(
+    db,
+    `select one.file from unnest($2::bigint[]) as one (file)
+     cross join lateral (select * from file_digest where account = $1 and file = one.file and sha256 is not null offset 0) d
+     where exists (select from space_file where account = $1 and sha256 = d.sha256 and gone_at is null and not shared)`,
+    [account.id, promised],
+  );
+  const kept = new Set(there.map(({ file }) => file));
+  return promised.filter((file) => !kept.has(file));
+}

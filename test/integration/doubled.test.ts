@@ -1,0 +1,129 @@
+import assert from 'node:assert/strict';
+import { createHash } from 'node:crypto';
+import { after, test } from 'node:test';
+import { fileOctets } from '../../stand-in/files/body';
+import { filesOf, SHARED } from '../../stand-in/scenario/files';
+import { LETTER_LINES } from '../../stand-in/scenario/words';
+import type { FileSpaceServer } from '../../stand-in/webdav/server';
+import { addSpace, listed, ROOT, startFileSpace } from '../file-space';
+import { App, cleanUp, DAY, demoScenario, startStandIn } from '../harness';
+
+after(cleanUp);
+
+const END = Date.parse(`${DAY}T18:00:00Z`) / 1000;
+
+async function opened() {
+  const host = await startStandIn();
+  const told = demoScenario();
+  const space = await startFileSpace(host, filesOf(told, END), SHARED);
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  await app.scanned(account);
+  const path = await addSpace(app, account, space);
+  const compare = async () => {
+    await app.call('POST', `${account}/repeats/compare`, { what: 'spaces' });
+    for (;;) {
+      const { proofs, ...found } = (await app.call('GET', `${account}/repeats`)).body;
+      const proof = proofs.find(({ what }: { what: string }) => what === 'spaces');
+      if (proof.state === 'done' || proof.state === 'failed') return { ...found, proof };
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    }
+  };
+  const groups = async () => (await app.call('GET', `${account}/repeats/spaces`)).body.groups;
+  return { host, told, space, app, account, path, compare, groups };
+}
+
+/** Paths in the file space of files that are attached to some message, as reading all of them tells. */
+function attachedThere({ tree }: FileSpaceServer, attached: NonNullable<ReturnType<typeof demoScenario>['attached']>) {
+  const sizes = new Set(attached.map(({ octets }) => octets));
+  const hashes = new Set(
+    [...tree.files.values()].filter(({ size }) => sizes.has(size)).map((file) => digest(file.octets())),
+  );
+  const both = new Set(
+    attached
+      .filter(({ octets }) => [...tree.files.values()].some(({ size }) => size === octets))
+      .map((file) => digest(fileOctets(file, LETTER_LINES)))
+      .filter((hash) => hashes.has(hash)),
+  );
+  return [...tree.files].filter(([path, file]) => tree.ownerOf(path) === undefined && both.has(digest(file.octets())));
+}
+
+function digest(octets: Buffer): string {
+  return createHash('sha256').update(octets).digest('hex');
+}
+
+test('attached files that lie in the file space too are found by their octets, and taken out of the messages; the line says where they are', async () => {
+  const { host, told, space, app, account, compare, groups } = await opened();
+  const before = (await app.call('GET', `${account}/repeats`)).body;
+  assert.ok(before.hasSpaces && before.unread.spaces.files >= 4 && before.spaces.groups === 0);
+  const found = await compare();
+  assert.deepEqual([found.proof.state, found.unread.spaces.files], ['done', 0]);
+  const both = attachedThere(space, told.attached ?? []);
+  assert.equal(both.length, 2);
+  const shown = await groups();
+  assert.deepEqual(
+    shown.map((group: any) => [group.sha256, group.bytes]).sort(),
+    both.map(([, file]) => [digest(file.octets()), file.size]).sort(),
+  );
+  for (const { places, copies, going } of shown) {
+    assert.equal(places.length, 1);
+    assert.equal(going.files, copies.filter(({ state }: any) => state === 'goes').length);
+  }
+  const mailNow = async () => (await app.call('GET', `${account}/level`)).body.mail.bytes;
+  const mail = await mailNow();
+  const { spaces } = found;
+  const lot = await app.call('POST', `${account}/repeats/spaces/lots`, { expect: spaces.going });
+  assert.equal(lot.status, 201, JSON.stringify(lot.body));
+  const run = await app.ran(account, { action: 'strip', lots: [lot.body.id] });
+  assert.deepEqual([run.state, run.left], ['done', []]);
+  const messages = new Set(shown.flatMap(({ copies }: any) => copies.map(({ message }: any) => message)));
+  assert.equal(run.done.messages, messages.size);
+  // The line in its place says where it is; the file itself is as it was.
+  // What the run appended, with soft line breaks undone (RFC 2045 §6.7).
+  const appended = [...host.mailbox.folders.values()]
+    .flatMap(({ messages }) => messages.filter(({ ref }) => !/^b\d+$/.test(ref)))
+    .map(({ item }) => item.write().toString('latin1').replace(/=\r\n/g, ''));
+  for (const { sha256, places, copies } of shown) {
+    const notes = appended.filter((text) => text.includes(`SHA-256: ${sha256}`));
+    assert.equal(notes.length, copies.length);
+    const where = `Copy: the file space at ${space.url.origin}, ${places[0].path} (`;
+    for (const note of notes) assert.ok(note.includes(where), note);
+  }
+  assert.deepEqual((await groups()).length, 0);
+  // The mail falls by what was said, less the lines that stand in the places.
+  const won = mail - (await mailNow());
+  assert.ok(won <= spaces.going.bytes && won > spaces.going.bytes - 1_200 * messages.size, `${won}`);
+  // The file space has them as they were.
+  for (const [path, file] of both)
+    assert.equal(digest(space.tree.files.get(path)?.octets() as Buffer), digest(file.octets()));
+});
+
+test('what changed in the file space is not relied on, whatever its tag says; the message keeps its file', async () => {
+  const { space, app, account, path, compare, groups } = await opened();
+  space.faults.sameEtag = true;
+  await app.call('POST', `${path}/listings`);
+  await listed(app, account);
+  await compare();
+  const [first, second] = await groups();
+  const { body: lot } = await app.call('POST', `${account}/repeats/spaces/lots`, {});
+  // One is other octets of the same size, time and tag; the other is gone.
+  const pathOf = (group: any) => `${ROOT}${group.places[0].path.split('/').map(encodeURIComponent).join('/')}`;
+  const changed = space.tree.files.get(pathOf(first));
+  assert.ok(changed);
+  Object.assign(changed, { octets: () => Buffer.alloc(changed.size, 'x') });
+  space.tree.remove(pathOf(second));
+  const run = await app.ran(account, { action: 'strip', lots: [lot.id] });
+  assert.equal(run.done.messages, 0);
+  const messages = new Set([first, second].flatMap(({ copies }: any) => copies.map(({ message }: any) => message)));
+  assert.deepEqual(
+    run.left.map(({ reason, messages: number }: any) => [reason, number]),
+    [['last-copy', messages.size]],
+  );
+  // The next listing finds out, and then nothing is doubled any more, nor promised.
+  const again = await app.call('POST', `${account}/repeats/spaces/lots`, {});
+  assert.equal(again.status, 201, 'as far as the index knows');
+  await app.call('POST', `${path}/listings`);
+  await listed(app, account);
+  const { broken } = (await app.call('GET', `${account}/repeats`)).body;
+  assert.equal(broken, second.copies.length);
+});
