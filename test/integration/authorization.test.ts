@@ -8,14 +8,18 @@ import type { MailProblem } from '../../src/mail/problem';
 import { Vault } from '../../src/store/access/vault';
 import { type AuthorizationServer, MAIL_HOST, SECRET_CLIENTS } from '../../stand-in/authorization/server';
 import type { StandIn } from '../../stand-in/host';
+import { FileSpaceServer } from '../../stand-in/webdav/server';
+import { FileTree } from '../../stand-in/webdav/tree';
 import { authorizationFile, startAuthorization, Visitor } from '../authorizing';
 import { DOVECOT_PASSWORD, DOVECOT_USER, startDovecot } from '../dovecot';
+import { addSpace, listed, plainFile } from '../file-space';
 import {
   type Answer,
   App,
   cleanUp,
   hosted,
   indexed,
+  later,
   PASSWORD,
   startStandIn,
   temporaryFolder,
@@ -358,4 +362,34 @@ test('a file of clients that is wrong, or open to others, is refused at the star
   wrong(JSON.stringify([{ ...client, hosts: [] }]), /0\.hosts/);
   wrong(JSON.stringify([{ ...client, clientID: 'x' }]), /0\.clientID/);
   wrong('[', /JSON/);
+});
+
+test('a file space is shown the token of the mailbox, and the next one where it takes that no more', async () => {
+  const authorization = await startAuthorization();
+  const host = await startStandIn({ scenario: tinyScenario(), authorization });
+  const tree = new FileTree([plainFile('a/first', 10)], [], undefined);
+  const space = await FileSpaceServer.start({
+    tree,
+    user: USER,
+    password: 'of no use',
+    authorization,
+    room: host.mailbox,
+  });
+  later(() => space.stop());
+  const app = await App.start({ env: { TAMSEL_AUTHORIZATION_FILE: authorizationFile(authorization.issuer) } });
+  const account = await authorized(app, host);
+  await app.scanned(account);
+  const path = await addSpace(app, account, space);
+  assert.equal((await listed(app, account)).own.files, 1);
+  // The token has run out before its time, as far as anybody was told.
+  authorization.endAccessTokens();
+  tree.put('/files/second', Buffer.alloc(5), 'text/plain');
+  await app.call('POST', `${path}/listings`);
+  const again = await listed(app, account);
+  assert.deepEqual([again.listing.state, again.own.files, again.problem], ['done', 2, undefined]);
+  // Where none comes any more, it says so, and what was known stays.
+  space.faults.refuse = { method: 'PROPFIND', status: 401, times: 99 };
+  await app.call('POST', `${path}/listings`);
+  const refused = await listed(app, account);
+  assert.deepEqual([refused.listing.state, refused.state, refused.own.files], ['failed', 'locked', 2]);
 });

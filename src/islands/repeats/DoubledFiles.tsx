@@ -1,11 +1,11 @@
 import type { DoubledGroup, Lot, Repeats } from '../../contract/types';
 import { useChange, useFigures } from '../../ui/api/account';
 import { REPEATS_STALE, useDoubledFiles } from '../../ui/api/repeats';
-import { Heads } from '../../ui/Heads';
 import { Failed, Loading, Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
-import { CopyGroup, groupHeads } from './CopyGroup';
+import { CopyGroup } from './CopyGroup';
+import { GroupTable, goingWithout } from './GroupTable';
 import { More } from './More';
 import { useLeft } from './useLeft';
 
@@ -16,12 +16,7 @@ export function DoubledFiles({ found }: { found: Repeats }) {
   const { left, toggle, clear } = useLeft();
   const groups = files.data?.pages.flatMap((page) => page.groups) ?? [];
   const { going } = found.spaces;
-  const chosen = groups
-    .filter(({ id }) => left.has(id))
-    .reduce(
-      (sum, { going: without }) => ({ files: sum.files - without.files, bytes: sum.bytes - without.bytes }),
-      going,
-    );
+  const chosen = goingWithout(going, groups, left);
   const mark = useChange<void, Lot>(
     () => '/repeats/spaces/lots',
     'POST',
@@ -52,25 +47,14 @@ export function DoubledFiles({ found }: { found: Repeats }) {
         )}
       </div>
       <Refused error={mark.error} />
-      {groups.length === 0 ? (
-        <p className="note">{found.unread.spaces.files === 0 ? text.repeats.noDoubled : text.repeats.noDoubledYet}</p>
-      ) : (
-        <div className="overflow-x-auto">
-          <table className="table">
-            <Heads of={groupHeads(text.repeats.file)} />
-            <tbody>
-              {groups.map((group) => (
-                <OneFile
-                  key={group.id}
-                  group={group}
-                  isChosen={!left.has(group.id)}
-                  onToggle={() => toggle(group.id)}
-                />
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+      <GroupTable
+        groups={groups}
+        what={text.repeats.file}
+        none={found.unread.spaces.files === 0 ? text.repeats.noDoubled : text.repeats.noDoubledYet}
+        draw={(group) => (
+          <OneFile key={group.id} group={group} isChosen={!left.has(group.id)} onToggle={() => toggle(group.id)} />
+        )}
+      />
       <More list={files} />
     </section>
   );

@@ -1,11 +1,11 @@
 import type { FileGroup, Lot, Repeats } from '../../contract/types';
 import { useChange, useFigures } from '../../ui/api/account';
 import { REPEATS_STALE, useRepeatedFiles } from '../../ui/api/repeats';
-import { Heads } from '../../ui/Heads';
 import { Failed, Loading, Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
-import { CopyGroup, groupHeads } from './CopyGroup';
+import { CopyGroup } from './CopyGroup';
+import { GroupTable, goingWithout } from './GroupTable';
 import { More } from './More';
 import { useLeft } from './useLeft';
 
@@ -16,12 +16,7 @@ export function RepeatedFiles({ found }: { found: Repeats }) {
   const { left, toggle, clear } = useLeft();
   const groups = files.data?.pages.flatMap((page) => page.groups) ?? [];
   const { going } = found.files;
-  const chosen = groups
-    .filter(({ id }) => left.has(id))
-    .reduce(
-      (sum, { going: without }) => ({ files: sum.files - without.files, bytes: sum.bytes - without.bytes }),
-      going,
-    );
+  const chosen = goingWithout(going, groups, left);
   const mark = useChange<'one' | 'none', Lot>(
     () => '/repeats/files/lots',
     'POST',
@@ -67,25 +62,14 @@ export function RepeatedFiles({ found }: { found: Repeats }) {
         )}
       </div>
       <Refused error={mark.error} />
-      {groups.length === 0 ? (
-        <p className="note">{found.unread.files.files === 0 ? text.repeats.noFiles : text.repeats.noFilesYet}</p>
-      ) : (
-        <div className="overflow-x-auto">
-          <table className="table">
-            <Heads of={groupHeads(text.repeats.file)} />
-            <tbody>
-              {groups.map((group) => (
-                <OneFile
-                  key={group.id}
-                  group={group}
-                  isChosen={!left.has(group.id)}
-                  onToggle={() => toggle(group.id)}
-                />
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+      <GroupTable
+        groups={groups}
+        what={text.repeats.file}
+        none={found.unread.files.files === 0 ? text.repeats.noFiles : text.repeats.noFilesYet}
+        draw={(group) => (
+          <OneFile key={group.id} group={group} isChosen={!left.has(group.id)} onToggle={() => toggle(group.id)} />
+        )}
+      />
       <More list={files} />
     </section>
   );

@@ -83,7 +83,7 @@ function Kinds({ found, kind, onChoose }: { found: Found; kind: Kind; onChoose(k
   const most = Math.max(1, ...shown.map((one) => figures[one].bytes));
   return (
     <div
-      className="grid grid-cols-[repeat(auto-fit,minmax(180px,1fr))] gap-3.5"
+      className="grid grid-cols-[repeat(auto-fit,minmax(160px,1fr))] gap-3.5"
       role="tablist"
       aria-label={text.repeats.kinds}
     >

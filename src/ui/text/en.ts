@@ -438,7 +438,9 @@ export const en = {
     },
     echoesShort: (messages: string) => messages,
     filesShort: (files: number, shown: string, groups: string) =>
-      files === 0 ? 'no copies can go' : `${files === 1 ? '1 copy' : `${shown} copies`}, of ${groups} files`,
+      files === 0
+        ? 'no copies can go'
+        : `${files === 1 ? '1 copy' : `${shown} copies`}, of ${groups === '1' ? '1 file' : `${groups} files`}`,
     picturesShort: (pictures: string, series: string) => `${pictures} beside the best, in ${series} series`,
     twinsNote: (messages: number, shown: string, groups: string) =>
       messages === 0 ? 'no copies can go' : `${messages === 1 ? '1 copy' : `${shown} copies`}, of ${groups} messages`,
@@ -1365,7 +1367,7 @@ export const en = {
     archiveInstead: 'Archive them first instead',
     archiveNot: 'Don’t archive them',
     stripQuestion: (messages: string, bytes: string) =>
-      `This puts a copy without these files in the place of exactly these ${messages}, and moves the originals to the trash. Only files with a checked copy outside the mailbox are taken out. You can undo it until the originals are purged. After the purge the mailbox is about ${bytes} smaller.`,
+      `This puts a copy without these files in the place of exactly these ${messages}, and moves the originals to the trash. Only files with a checked copy outside the mailbox, or with another one that stays, are taken out. You can undo it until the originals are purged. After the purge the mailbox is about ${bytes} smaller.`,
     shrinkQuestion: (messages: string, bytes: string, longest: number) =>
       `This puts a copy with smaller pictures (${longest} points at most) in the place of exactly these ${messages}, and moves the originals to the trash. Only pictures with a checked copy outside the mailbox are replaced, and only where the smaller one saves 30 % or more. You can undo it until the originals are purged. After the purge the mailbox is perhaps ${bytes} smaller.`,
     goShrink: (messages: string) => `Make the pictures of ${messages} smaller`,

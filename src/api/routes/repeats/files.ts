@@ -6,9 +6,9 @@ import { includes } from '../../../core/sets/ranges';
 import { type Queryable, rows } from '../../../store/database';
 import { type RepeatedFiles, repeatedFilesOf } from '../../../store/plan/repeated-files';
 import { twinsOf } from '../../../store/plan/twins';
-import { cursorFrom, cursorText } from '../../cursor';
 import { route } from '../../route';
 import { marked } from './marked';
+import { pageOf } from './page';
 import { goingOf } from './summary';
 import { toldMessages } from './told';
 
@@ -24,15 +24,10 @@ export const listRepeatedFiles = route({
   response: v.object({ groups: v.array(s.FileGroup), next: v.optional(v.string()) }),
   async handle({ environment: { database }, account, query }) {
     const found = await repeatedFilesOf(database, account, goingOf(await twinsOf(database, account)));
-    const after = cursorFrom(query.after);
-    const wanted = found.groups.filter(
-      ({ id, bytes }) => !after || bytes < Number(after.value) || (bytes === Number(after.value) && id > after.id),
-    );
-    const page = wanted.slice(0, query.limit);
-    const last = page.at(-1);
+    const { page, next } = pageOf(found.groups, query);
     return {
       groups: await shownGroups(database, account.id, found, page),
-      ...(last && wanted.length > page.length ? { next: cursorText({ value: `${last.bytes}`, id: last.id }) } : {}),
+      ...next,
     };
   },
 });

@@ -5,9 +5,9 @@ import type { Queryable } from '../../../store/database';
 import { type DoubledGroup, doubledOf } from '../../../store/plan/doubled';
 import { twinsOf } from '../../../store/plan/twins';
 import { spaceCopies } from '../../../store/space/doubled';
-import { cursorFrom, cursorText } from '../../cursor';
 import { route } from '../../route';
 import { marked } from './marked';
+import { pageOf } from './page';
 import { goingOf } from './summary';
 import { toldMessages } from './told';
 
@@ -23,15 +23,10 @@ export const listDoubledFiles = route({
   response: v.object({ groups: v.array(s.DoubledGroup), next: v.optional(v.string()) }),
   async handle({ environment: { database }, account, query }) {
     const found = await doubledOf(database, account, goingOf(await twinsOf(database, account)));
-    const after = cursorFrom(query.after);
-    const wanted = found.filter(
-      ({ id, bytes }) => !after || bytes < Number(after.value) || (bytes === Number(after.value) && id > after.id),
-    );
-    const page = wanted.slice(0, query.limit);
-    const last = page.at(-1);
+    const { page, next } = pageOf(found, query);
     return {
       groups: await shownGroups(database, account.id, page),
-      ...(last && wanted.length > page.length ? { next: cursorText({ value: `${last.bytes}`, id: last.id }) } : {}),
+      ...next,
     };
   },
 });

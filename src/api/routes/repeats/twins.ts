@@ -4,10 +4,10 @@ import { samenessOf, type TwinGroup } from '../../../core/repeats/twins';
 import { includes } from '../../../core/sets/ranges';
 import { type Queryable, rows } from '../../../store/database';
 import { type Twins, twinsOf } from '../../../store/plan/twins';
-import { cursorFrom, cursorText } from '../../cursor';
 import { invalid } from '../../problem';
 import { route } from '../../route';
 import { marked } from './marked';
+import { pageOf } from './page';
 
 /** Messages of a folder that are named because they do not lie in the other one too. */
 const MOST_ALONE = 100;
@@ -27,18 +27,14 @@ export const listTwins = route({
   response: v.object({ groups: v.array(s.TwinGroup), next: v.optional(v.string()) }),
   async handle({ environment: { database }, account, query }) {
     const twins = await twinsOf(database, account);
-    const after = cursorFrom(query.after);
     const folder = query.folder === undefined ? undefined : folderAt(twins, query.folder);
     const wanted = twins.groups.filter(
-      ({ id, bytes, rows: members }) =>
-        (!after || bytes < Number(after.value) || (bytes === Number(after.value) && id > after.id)) &&
-        (folder === undefined || members.some((row) => twins.rows.folder[row] === folder)),
+      ({ rows: members }) => folder === undefined || members.some((row) => twins.rows.folder[row] === folder),
     );
-    const page = wanted.slice(0, query.limit);
-    const last = page.at(-1);
+    const { page, next } = pageOf(wanted, query);
     return {
       groups: await shownGroups(database, account.id, twins, page),
-      ...(last && wanted.length > page.length ? { next: cursorText({ value: `${last.bytes}`, id: last.id }) } : {}),
+      ...next,
     };
   },
 });
