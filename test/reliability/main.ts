@@ -16,6 +16,8 @@ const { values } = parseArgs({
     'go-on': { type: 'boolean', default: false },
     /** Takes files out instead of moving and purging. */
     strip: { type: 'boolean', default: false },
+    /** Takes files out that a file space has too. */
+    spaces: { type: 'boolean', default: false },
     /** Archives, purges and puts back. */
     archive: { type: 'boolean', default: false },
   },
@@ -41,11 +43,12 @@ try {
   for (let index = 0; index < Number(values.trials); index++) {
     const seed = Number(values.seed) + index;
     try {
-      const report = values.strip
-        ? await stripTrial(app, seed)
-        : values.archive
-          ? await archiveTrial(app, seed)
-          : await trial(app, { seed, strikes: !values['no-strikes'] });
+      const report =
+        values.strip || values.spaces
+          ? await stripTrial(app, seed, values.spaces ? 'space' : 'archive')
+          : values.archive
+            ? await archiveTrial(app, seed)
+            : await trial(app, { seed, strikes: !values['no-strikes'] });
       sums.runs += report.runs;
       sums.messages += report.messages;
       sums.acts += report.acts;

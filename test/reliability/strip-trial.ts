@@ -1,12 +1,17 @@
 import assert from 'node:assert/strict';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { memberPath } from '../../src/core/space/path';
 import { Vault } from '../../src/store/access/vault';
 import { verifyLedger } from '../../src/store/runs/ledger-verification';
 import type { Faults } from '../../stand-in/faults';
 import { noFaults } from '../../stand-in/faults';
 import type { StandIn } from '../../stand-in/host';
 import { Random, seedOf } from '../../stand-in/message/random';
+import { noSpaceFaults } from '../../stand-in/webdav/faults';
+import { FileSpaceServer } from '../../stand-in/webdav/server';
+import { FileTree } from '../../stand-in/webdav/tree';
 import { letter, octetsOf } from '../fast/letters';
+import { addSpace } from '../file-space';
 import { type App, hosted, indexed, PASSWORD, USER, until } from '../harness';
 import { freshHost } from './fresh-host';
 import { Strikes } from './strikes';
@@ -25,14 +30,21 @@ interface Census {
 /**
  * Letters of which files are taken out while everything fails at random points, then the same undone. At every moment each
  * letter is there at least once, whole or without its files; at the end no letter is there twice outside the trash.
+ *
+ * @param keptIn where the files are that go: in the archive, or in a file space, some of whose files others change or delete.
  */
-export async function stripTrial(app: App, seed: number): Promise<TrialReport> {
+export async function stripTrial(
+  app: App,
+  seed: number,
+  keptIn: 'archive' | 'space' = 'archive',
+): Promise<TrialReport> {
   const random = new Random(seedOf(seed, 2));
   const folders = [...FOLDERS.map((name) => ({ name })), { name: 'Trash', use: '\\Trash' as const }];
   const host = await freshHost({ scenario: { ...EMPTY, folders }, user: USER, password: PASSWORD });
+  let space: FileSpaceServer | undefined;
   const report: TrialReport = { runs: 0, messages: 0, strikes: {}, left: {}, acts: 0, late: 0, story: [] };
   try {
-    const letters = fill(host, random);
+    const { letters, files } = fill(host, random, keptIn);
     const around: Partial<Faults> = {
       hide: ['MOVE', 'UIDPLUS', 'OBJECTID', 'QRESYNC'].filter(() => random.chance(0.3)),
       latencyMs: random.between(5, 60),
@@ -45,18 +57,31 @@ export async function stripTrial(app: App, seed: number): Promise<TrialReport> {
     const account = await app.signIn({ port: host.plainPort });
     assert.equal((await app.scanned(account)).state, 'done');
     assert.deepEqual(await indexed(app, account), hosted(host), 'the index equals the host before anything is done');
-    await saved(app, account);
+    let lot: { id: number; messages: number };
+    let whole = new Set<string>();
+    if (keptIn === 'archive') {
+      await saved(app, account);
+      lot = (await app.call('POST', `${account}/lots`, { fate: 'strip', where: '' })).body;
+    } else {
+      space = await startSpace(host, files);
+      await addSpace(app, account, space);
+      lot = await doubledLot(app, account);
+      whole = meddled(space, files, random);
+      report.story.push(`changed there: ${[...whole].join(', ')}`);
+    }
+    assert.equal(lot.messages, letters.length, `the lot has every letter: ${JSON.stringify(lot)}`);
     host.faults = { ...noFaults(), ...around };
     const strikes = new Strikes(app, host, random, report);
-    const lot = (await app.call('POST', `${account}/lots`, { fate: 'strip', where: '' })).body;
-    assert.equal(lot.messages, letters.length, `the lot has every letter: ${JSON.stringify(lot)}`);
+    const calm = space && troubled(space, random);
     const strip = await carriedOut(
       app,
       account,
       { action: 'strip', lots: [lot.id] },
-      { host, random, strikes, letters, around, report },
+      { host, random, strikes, letters, around, report, calm },
     );
     settled(host, letters, strip, around);
+    const { replacements: made } = census(host);
+    for (const subject of whole) assert.deepEqual(outside(made.get(subject)), [], `${subject} keeps its files`);
     if (random.chance(0.6)) {
       const undo = { action: 'restore', run: strip.id };
       const answer = await app.call('POST', `${account}/runs`, undo);
@@ -81,25 +106,88 @@ export async function stripTrial(app: App, seed: number): Promise<TrialReport> {
     (error as Error).message = `strip seed ${seed}: ${(error as Error).message}\n${report.story.join('\n')}`;
     throw error;
   } finally {
+    await space?.stop();
     await host.stop();
   }
 }
 
-/** Letters with one to three files, some flagged; gives their subjects. */
-function fill(host: StandIn, random: Random): string[] {
-  const subjects: string[] = [];
+/** A file of a letter. */
+interface FileOf {
+  subject: string;
+  name: string;
+  octets: Buffer;
+}
+
+async function startSpace(host: StandIn, files: readonly FileOf[]): Promise<FileSpaceServer> {
+  const tree = new FileTree(
+    files.map(({ name, octets }) => ({
+      path: `kept/${memberPath('', name)}`,
+      ...{ size: octets.length, octets: () => octets, type: 'image/jpeg', modified: 1_600_000_000 },
+    })),
+    [],
+    undefined,
+  );
+  host.mailbox.shareWith(() => tree.bytes);
+  return FileSpaceServer.start({ tree, user: USER, password: PASSWORD, room: host.mailbox });
+}
+
+async function doubledLot(app: App, account: string) {
+  await app.call('POST', `${account}/repeats/compare`, { what: 'spaces' });
+  await until(async () => {
+    const { proofs } = (await app.call('GET', `${account}/repeats`)).body;
+    return proofs.some(({ what, state }: { what: string; state: string }) => what === 'spaces' && state === 'done');
+  }, 60);
+  return (await app.call('POST', `${account}/repeats/spaces/lots`, {})).body;
+}
+
+/** Others change or delete some files there, which nothing here knows. @returns subjects of letters that rely on one of them. */
+function meddled({ tree }: FileSpaceServer, files: readonly FileOf[], random: Random): Set<string> {
+  const subjects = new Set<string>();
+  for (const { subject, name, octets } of files) {
+    if (!random.chance(0.06)) continue;
+    const path = memberPath('/files/kept/', name);
+    if (random.chance(0.5)) tree.remove(path);
+    else tree.put(path, Buffer.alloc(octets.length, 'x'), 'image/jpeg');
+    subjects.add(subject);
+  }
+  return subjects;
+}
+
+/** The server of the file space fails now and then. @returns ends that. */
+function troubled(space: FileSpaceServer, random: Random): () => void {
+  const trouble = setInterval(() => strike(space, random), 120);
+  return () => {
+    clearInterval(trouble);
+    space.faults = noSpaceFaults();
+  };
+}
+
+function strike(space: FileSpaceServer, random: Random): void {
+  const method = random.pick(['PROPFIND', 'GET']);
+  if (random.chance(0.3)) space.faults.refuse = { method, status: random.pick([503, 429]), times: 1 };
+  if (random.chance(0.3)) space.faults.dropAnswerTo = { method, times: 1 };
+  if (random.chance(0.3)) space.faults.cutAfter = { octets: random.below(30_000), times: 1 };
+  space.faults.latencyMs = random.below(40);
+}
+
+/** Letters with one to three files, some flagged; gives their subjects. In a file space only larger files are compared. */
+function fill(host: StandIn, random: Random, keptIn: 'archive' | 'space'): { letters: string[]; files: FileOf[] } {
+  const letters: string[] = [];
+  const all: FileOf[] = [];
+  const [least, most] = keptIn === 'archive' ? [2_000, 40_000] : [50_000, 90_000];
   for (let number = random.between(20, 60); number > 0; number--) {
     const subject = `letter ${number}`;
     const files = Array.from({ length: random.between(1, 3) }, (_, at) => ({
       name: `picture ${number}-${at}.jpg`,
-      octets: octetsOf(random.between(2_000, 40_000), number * 10 + at),
+      octets: octetsOf(random.between(least, most), number * 10 + at),
     }));
     const flags = ['seen', 'flagged', 'answered'].filter(() => random.chance(0.3));
     const folder = host.mailbox.folders.get(random.pick(FOLDERS));
     host.mailbox.append(folder as never, letter(subject, files), 1_600_000_000 + random.below(100_000_000), flags);
-    subjects.push(subject);
+    letters.push(subject);
+    all.push(...files.map((file) => ({ subject, ...file })));
   }
-  return subjects;
+  return { letters, files: all };
 }
 
 async function saved(app: App, account: string): Promise<void> {
@@ -130,6 +218,8 @@ interface Scene {
   letters: readonly string[];
   around: Partial<Faults>;
   report: TrialReport;
+  /** Ends faults that are not of the mail host. */
+  calm?: (() => void) | undefined;
 }
 
 async function carriedOut(app: App, account: string, body: object, scene: Scene) {
@@ -142,7 +232,7 @@ async function carried(
   app: App,
   account: string,
   id: number,
-  { host, random, strikes, letters, around, report }: Scene,
+  { host, random, strikes, letters, around, report, calm }: Scene,
 ) {
   const path = `${account}/runs/${id}`;
   report.runs++;
@@ -154,6 +244,7 @@ async function carried(
       report.acts++;
     }
     strikes.calm();
+    calm?.();
     host.faults = { ...noFaults(), ...around, latencyMs: 0 };
     await ended(app, path, report);
     // What takes needless replacements away is a run of its own.
