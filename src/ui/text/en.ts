@@ -197,6 +197,8 @@ export const en = {
     whereFiles: 'Where the files are',
     ask: (bytes: string) =>
       `${bytes} of this quota is not mail. If your host keeps files in the same quota, Tamsel can measure them.`,
+    askUnknown:
+      'Your mail server does not say how full it is. If your host keeps files in the same quota, Tamsel can measure them.',
     add: 'Measure the files',
     another: 'Add another file space',
     addTitle: 'Where the files are',

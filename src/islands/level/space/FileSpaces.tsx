@@ -13,7 +13,8 @@ import { AddSpace, SignInFields } from './AddSpace';
 export function FileSpaces({ level }: { level: Level }) {
   const spaces = useSpaces().data;
   const [adding, setAdding] = useState(false);
-  if (!spaces || (spaces.length === 0 && (level.usedBy !== 'server' || level.other <= QUOTA_UNIT))) return null;
+  const isAllMail = level.usedBy === 'server' && level.other <= QUOTA_UNIT;
+  if (!spaces || (spaces.length === 0 && isAllMail)) return null;
   return (
     <>
       <Told spaces={spaces} level={level} add={() => setAdding(true)} />
@@ -27,7 +28,7 @@ function Told({ spaces, level, add }: { spaces: readonly Space[]; level: Level; 
   if (spaces.length === 0)
     return (
       <section className="card flex flex-wrap items-baseline justify-between gap-x-4 gap-y-1">
-        <p>{text.space.ask(octets(level.other))}</p>
+        <p>{level.usedBy === 'server' ? text.space.ask(octets(level.other)) : text.space.askUnknown}</p>
         <button type="button" className="button" onClick={add}>
           {text.space.add}
         </button>
@@ -41,7 +42,7 @@ function Told({ spaces, level, add }: { spaces: readonly Space[]; level: Level; 
           {text.space.another}
         </button>
       </div>
-      {level.space && <Explained space={level.space} />}
+      {level.usedBy === 'server' && level.space && <Explained space={level.space} />}
       <ul className="grid gap-2">
         {spaces.map((space) => (
           <li key={space.id} className="grid gap-1 border-t border-hair pt-2 first:border-0 first:pt-0">
