@@ -20,6 +20,8 @@ export interface SpaceFaults {
   sameEtag: boolean;
   /** Changes can't be asked for. */
   noSync: boolean;
+  /** Of a folder that went and came back, what went with it is not told. */
+  terse: boolean;
   /** No account of room is kept. */
   noQuota: boolean;
   /** A document type with entities that grow stands before an answer. */
@@ -38,6 +40,7 @@ export function noSpaceFaults(): SpaceFaults {
     endless: false,
     sameEtag: false,
     noSync: false,
+    terse: false,
     noQuota: false,
     bomb: false,
   };

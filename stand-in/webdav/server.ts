@@ -157,6 +157,7 @@ export class FileSpaceServer {
     response.write(MULTISTATUS);
     for (const path of changed) {
       const isThere = this.tree.files.has(path) || this.tree.folders.has(path);
+      if (this.faults.terse && !isThere && changed.includes(collectionOf(path) as string)) continue;
       const gone = `<D:response><D:href>${path}</D:href><D:status>HTTP/1.1 404 Not Found</D:status></D:response>\n`;
       response.write(isThere ? this.told(path) : gone);
     }

@@ -104,6 +104,21 @@ for (const way of ['what changed', 'folder by folder'] as const)
     assert.equal(space.asked.get('PROPFIND'), way === 'what changed' ? 3 : 3 + tree.folders.size);
   });
 
+test('a folder that went and came back is read anew, though nobody says what went with it', async () => {
+  const host = await startStandIn({ scenario: tinyScenario() });
+  const space = await startFileSpace(host, [plainFile('a/first', 10), plainFile('a/b/second', 20), plainFile('c', 5)]);
+  space.faults.terse = true;
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  const path = await addSpace(app, account, space);
+  space.tree.remove(`${ROOT}a/`);
+  space.tree.makeFolder(`${ROOT}a/`);
+  space.tree.put(`${ROOT}a/third`, Buffer.alloc(7), 'text/plain');
+  await app.call('POST', `${path}/listings`);
+  await listed(app, account);
+  assert.deepEqual(await indexed(app), there(space));
+});
+
 test('a listing goes on behind each folder when its worker is killed, and ends as if it had not been', async () => {
   const host = await startStandIn({ scenario: tinyScenario() });
   const files = Array.from({ length: 60 }, (_, folder) =>

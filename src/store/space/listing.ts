@@ -94,7 +94,8 @@ export async function noteMembers(
 /**
  * Writes down what changed anywhere in a file space.
  *
- * @returns false where one lies in a folder that is not known: everything has to be listed then.
+ * @returns false where that does not tell all: one lies in a folder that is not known, or a folder that is known is told of. It may have
+ *   gone and come back, and not every server says what went with it. Everything has to be listed then.
  */
 export async function noteChanged(
   db: Queryable,
@@ -103,6 +104,12 @@ export async function noteChanged(
   listing: number,
   members: readonly Member[],
 ): Promise<boolean> {
+  const known = await row(
+    db,
+    'select 1 from space_folder where account = $1 and space = $2 and path_hash = any($3::bytea[]) limit 1',
+    [account, space, members.flatMap(({ path, isCollection }) => (isCollection ? [hashOf(path)] : []))],
+  );
+  if (known) return false;
   const byFolder = new Map<string, Member[]>();
   for (const member of members) {
     const path = collectionOf(member.path) ?? '';
