@@ -63,3 +63,32 @@ function byPath([a]: readonly [string, ...unknown[]], [b]: readonly [string, ...
 }
 
 export { ROOT };
+
+/** The files that a file space lists for the API, by their paths from the uppermost folder on. */
+export async function filesIn(app: App, path: string): Promise<Map<string, any>> {
+  const files = new Map<string, any>();
+  for (let after = ''; ; ) {
+    const { body } = await app.call('GET', `${path}/files?limit=1000${after}`);
+    for (const file of body.files) files.set(file.path, file);
+    if (!body.next) return files;
+    after = `&after=${body.next}`;
+  }
+}
+
+/** Marks files, and starts a run on them. @returns the path of the run. */
+export async function startFileRun(app: App, path: string, fate: 'trash' | 'purge', files: object): Promise<string> {
+  const lot = await app.call('POST', `${path}/lots`, { fate, ...files });
+  if (lot.status !== 201) throw new Error(JSON.stringify(lot.body));
+  return startedFileRun(app, path, { action: fate, lots: [lot.body.id] });
+}
+
+export async function startedFileRun(app: App, path: string, run: object): Promise<string> {
+  const started = await app.call('POST', `${path}/runs`, run);
+  if (started.status !== 202) throw new Error(JSON.stringify(started.body));
+  return `${path.replace(/\/spaces\/.*/, '')}/runs/${started.body.id}`;
+}
+
+/** The octets of all files that lie there, by their paths. */
+export function contents({ tree }: FileSpaceServer): Map<string, string> {
+  return new Map([...tree.files].map(([path, file]) => [path, file.octets().toString('latin1')]));
+}

@@ -1,14 +1,15 @@
-import { sharesQuota, unexplained } from '../core/space/share';
+import { unexplained } from '../core/space/share';
 import type { Reading } from '../store/index/readings';
+import { countsAgainst } from '../store/space/counting';
 import type { FileAmount, FileSpace } from '../store/space/spaces';
 
 /** A file space as the API tells it. */
 export function shownSpace(space: FileSpace, reading: Pick<Reading, 'used' | 'limit'> | undefined) {
   const { id, origin, root, user, state, quotaUsed, quotaAvailable, askedAt, problem, listedAt } = space;
-  const { own, pictures, shared, folders, listingState } = space;
+  const { own, pictures, shared, inTrash, folders, listingState } = space;
   return {
-    ...{ id, address: `${origin}${root}`, user, state, own, pictures, shared },
-    counts: space.sharesQuota ?? sharesByFigures(space, reading),
+    ...{ id, address: `${origin}${root}`, user, state, own, pictures, shared, inTrash },
+    counts: countsAgainst(space, reading),
     countsBy: space.sharesQuota === null ? ('figures' as const) : ('user' as const),
     ...(quotaUsed === null ? {} : { used: quotaUsed }),
     ...(quotaAvailable === null ? {} : { available: quotaAvailable }),
@@ -19,28 +20,20 @@ export function shownSpace(space: FileSpace, reading: Pick<Reading, 'used' | 'li
   };
 }
 
-function sharesByFigures(
-  { quotaUsed, quotaAvailable }: FileSpace,
-  reading: Pick<Reading, 'used' | 'limit'> | undefined,
-): boolean | null {
-  return sharesQuota({
-    space: { used: quotaUsed, available: quotaAvailable },
-    mail: { used: reading?.used ?? null, limit: reading?.limit ?? null },
-  });
-}
-
 /**
  * What of the level is files; undefined where no file space is known that counts.
  *
  * @param counted octets of the messages, those in the trash too.
+ * @param planned what lots of files hold that does not lie in the trash, by file space.
  */
 export function filesInLevel(
   spaces: readonly FileSpace[],
+  planned: ReadonlyMap<number, FileAmount>,
   reading: Pick<Reading, 'used' | 'limit'> | undefined,
   used: number,
   counted: number,
 ) {
-  const counting = spaces.filter((space) => space.sharesQuota ?? sharesByFigures(space, reading));
+  const counting = spaces.filter((space) => countsAgainst(space, reading));
   if (counting.every(({ own, listedAt }) => own.files === 0 && listedAt === null)) return undefined;
   const own = sumOf(counting.map((space) => space.own));
   const pictures = sumOf(counting.map((space) => space.pictures));
@@ -50,6 +43,8 @@ export function filesInLevel(
     files: { files: own.files - pictures.files, bytes: own.bytes - pictures.bytes },
     pictures,
     shared: sumOf(counting.map(({ shared }) => shared)),
+    trash: sumOf(counting.map(({ inTrash }) => inTrash)),
+    plan: sumOf(counting.flatMap(({ id }) => planned.get(id) ?? [])),
     unexplained: rest.bytes,
     toTheOctet: rest.toTheOctet,
     complete: counting.every(({ listedAt, listingState }) => listedAt !== null && listingState === 'done'),

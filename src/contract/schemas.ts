@@ -260,6 +260,9 @@ export const Level = v.object({
       pictures: v.object({ files: count, bytes: count }),
       /** What others share: it does not count. */
       shared: v.object({ files: count, bytes: count }),
+      /** What lies in the trash of file spaces, and what lots of files hold besides: both go before what `after` says. */
+      trash: v.object({ files: count, bytes: count }),
+      plan: v.object({ files: count, bytes: count }),
       /** In use, and neither mail nor file; below zero where the host counts less than there is. */
       unexplained: v.number(),
       /** Whether the host said what is in use to the octet. */
@@ -896,7 +899,15 @@ export const Guard = v.object({
   bytes: count,
 });
 
-const mark = v.nullable(v.object({ used: v.nullable(v.number()), counted: count, at: Timestamp }));
+const mark = v.nullable(
+  v.object({
+    used: v.nullable(v.number()),
+    counted: count,
+    /** Octets of the files that count, where a file space is known that shares the quota. */
+    files: v.optional(count),
+    at: Timestamp,
+  }),
+);
 
 export const Run = v.object({
   id: count,
@@ -907,6 +918,8 @@ export const Run = v.object({
   bag: v.nullable(count),
   /** How it makes pictures smaller. */
   shrinking: v.nullable(Shrinking),
+  /** The file space on whose files it works; its amounts count files as `messages` then. Null: it works on messages. */
+  space: v.nullable(count),
   state: RunState,
   label: v.string(),
   selector: v.record(v.string(), v.unknown()),

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { FILE_KINDS } from '../core/files/kinds';
-import { FileAmount, ProblemNote, Timestamp } from './schemas';
+import { FileAmount, Ids, Label, ProblemNote, Timestamp } from './schemas';
 
 /** The shapes of the API for file spaces. Sizes are octets, times RFC 3339 in UTC. */
 
@@ -54,6 +54,8 @@ export const Space = v.object({
   own: FileAmount,
   pictures: FileAmount,
   shared: FileAmount,
+  /** Of one's own, what lies in its trash. */
+  inTrash: FileAmount,
   problem: v.optional(ProblemNote),
 });
 
@@ -76,4 +78,71 @@ export const SpaceContents = v.object({
   kinds: v.array(v.object({ kind: v.picklist(FILE_KINDS), ...FileAmount.entries })),
   /** By the year of the last change; null: the server does not say. */
   years: v.array(v.object({ year: v.nullable(v.number()), ...FileAmount.entries })),
+});
+
+/** A lot of files: they go to the trash of their file space, or are deleted. */
+export const FileLot = v.object({
+  id: count,
+  space: count,
+  label: v.string(),
+  fate: v.picklist(['trash', 'purge']),
+  ...FileAmount.entries,
+  excepted: count,
+  /** Files that went, or changed, since they were marked. */
+  vanished: count,
+  /** What it adds to the lots before it, and what no other lot holds. */
+  adds: FileAmount,
+  only: FileAmount,
+  createdAt: Timestamp,
+});
+
+/** The lots of files in the plan, and their union. */
+export const FilePlan = v.object({ lots: v.array(FileLot), total: FileAmount });
+
+export const NewFileLot = v.object({
+  label: v.optional(Label),
+  fate: v.optional(v.picklist(['trash', 'purge']), 'trash'),
+  /** Some files, or all of one's own in a folder and below it, from the uppermost folder on: `Open days/2024`. */
+  ids: v.optional(Ids),
+  folder: v.optional(v.pipe(v.string(), v.maxLength(8_000))),
+});
+
+export const LotFile = v.object({
+  id: v.number(),
+  path: v.string(),
+  name: v.string(),
+  bytes: count,
+  modified: v.nullable(Timestamp),
+  excepted: v.boolean(),
+});
+
+/** What lies in the trash of a file space, by how it came there. */
+export const SpaceTrash = v.object({
+  /** Its folder, for a person; null where there is none yet. */
+  folder: v.nullable(v.string()),
+  /** `run` and `label` are null of what came in another way. */
+  groups: v.array(v.object({ run: v.nullable(count), label: v.nullable(v.string()), ...FileAmount.entries })),
+});
+
+/** A run on files of a file space. Exactly one of `lots`, `run`, `rest` and `trash`. */
+export const NewFileRun = v.object({
+  action: v.picklist(['trash', 'purge', 'restore']),
+  label: v.optional(Label),
+  lots: v.optional(Ids),
+  /** What that run brought to the trash and lies there still. */
+  run: v.optional(count),
+  /** What that run left. */
+  rest: v.optional(count),
+  /** All that lies in the trash. */
+  trash: v.optional(v.literal(true)),
+  /** What it has to touch, else nothing is begun. */
+  expect: v.optional(v.object({ files: count, bytes: v.optional(count) })),
+});
+
+export const FileOutcome = v.object({
+  id: v.number(),
+  path: v.string(),
+  bytes: count,
+  /** `done`, `waiting`, or why it was left. */
+  outcome: v.string(),
 });

@@ -18,6 +18,18 @@ export interface Resource {
   owner: string | undefined;
 }
 
+/** Whether two looks at a file show the same state of it: by the weak comparison of its tags (RFC 9110 §8.8.3.2), and not by them alone. */
+export function isSame(
+  one: Pick<Resource, 'bytes' | 'etag' | 'modified'>,
+  other: Pick<Resource, 'bytes' | 'etag' | 'modified'>,
+): boolean {
+  return (
+    one.bytes === other.bytes &&
+    one.etag?.replace(/^W\//, '') === other.etag?.replace(/^W\//, '') &&
+    one.modified?.getTime() === other.modified?.getTime()
+  );
+}
+
 /** What the server says of a collection itself. */
 export interface Space {
   path: string;
@@ -79,14 +91,15 @@ export async function askSpace(client: DavClient, path: string): Promise<Space> 
 }
 
 /**
- * What the server says of a file.
+ * What the server says of a file, or of a folder.
  *
  * @throws SpaceProblem `gone` where it is not there.
  */
 export async function askResource(client: DavClient, path: string): Promise<Resource> {
   let found: Resource | undefined;
   for await (const told of answered(client, path, '0', MEMBERS, MOST_OF_ONE)) {
-    if (found || pathIn(told) !== path) throw unreadable('tells of something else than was asked for');
+    const named = path.endsWith('/') ? asCollection(pathIn(told)) : pathIn(told);
+    if (found || named !== path) throw unreadable('tells of something else than was asked for');
     if (told.status !== undefined) throw refusal(told.status);
     found = resourceOf(told, path);
   }

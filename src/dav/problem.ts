@@ -16,6 +16,8 @@ export type SpaceProblemKind =
   | 'gone'
   /** Something is there already, or is not as it was (412). */
   | 'changed'
+  /** The folder in which something is to be put is not there (409). */
+  | 'folder-gone'
   /** 423 */
   | 'locked'
   /** 507 */

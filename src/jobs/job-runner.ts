@@ -32,6 +32,7 @@ import { failOpening, openForRounds } from './host/rounds/open';
 import { leased } from './leased-server';
 import { confirmQuota, runQuotaCheck } from './quota-check';
 import { prove, readingOfJob } from './repeats/prove';
+import { carryOutFiles } from './run/files/carry-out';
 import { carryOut } from './run/run';
 import { DISK_FULL, save } from './save/save';
 import { indexAllWords } from './scan/index-words';
@@ -141,8 +142,13 @@ export class JobRunner {
           this.answeredAt = Date.now();
         },
       );
-    this.server = await signedIn();
     const turn = this.turn();
+    const run = job.kind === 'run' ? await runById(database, account.id, job.subject) : undefined;
+    if (run && run.space !== null) {
+      const outcome = await carryOutFiles(context, job, account, run, signedIn, turn, this.watch());
+      return outcome === 'paused' ? this.pause(job) : undefined;
+    }
+    this.server = await signedIn();
     if (job.kind === 'open') return openForRounds(context, job, account, this.server);
     if (job.kind === 'scan') {
       await scan(context, job, account, this.server, signedIn, turn);

@@ -9,6 +9,7 @@ import { openScan } from '../store/index/scans';
 import { enqueue, finishJob, type Job } from '../store/jobs';
 import { appendEntry } from '../store/runs/ledger-chain';
 import { type Run, unconfirmedPurges, updateRun } from '../store/runs/runs';
+import { countedFileBytes } from '../store/space/counting';
 
 /** Seconds after which the server's figure is read again, the first by the first check: it may lag by a day. */
 const CHECK_AFTER_SECONDS = [60, 600, 3_600, 6 * 3_600, 24 * 3_600, 48 * 3_600];
@@ -36,11 +37,7 @@ export async function confirmQuota(database: Database, vault: Vault, account: Ac
   if (open.length === 0) return;
   const reading = await lastReading(database, account.id);
   if (!reading || reading.used === null) return;
-  const now: QuotaSnapshot = {
-    used: reading.used,
-    counted: await countedBytes(database, account.id),
-    at: reading.at.toISOString(),
-  };
+  const now = await snapshotOf(database, account, reading.used, reading.at);
   let waiting: Run | undefined;
   for (const run of open) {
     if (!hasFollowed(run.before, now)) {
@@ -62,4 +59,18 @@ export async function confirmQuota(database: Database, vault: Vault, account: Ac
       CHECK_AFTER_SECONDS.findIndex((wait) => wait > age),
     ),
   );
+}
+
+/** How full it is: what the server said, and what we count, the files that share the quota too. */
+export async function snapshotOf(
+  database: Database,
+  account: Account,
+  used: number | null,
+  at: Date,
+): Promise<QuotaSnapshot> {
+  const [counted, files] = await Promise.all([
+    countedBytes(database, account.id),
+    countedFileBytes(database, account.id),
+  ]);
+  return { used, counted, ...(files === undefined ? {} : { files }), at: at.toISOString() };
 }

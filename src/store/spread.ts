@@ -5,7 +5,7 @@ export const LARGE = [
   ...['message', 'placement', 'words', 'file', 'file_digest', 'picture_look', 'twin_digest', 'thread_read', 'echo'],
   ...['archived', 'archived_words', 'bag_file', 'bag_part', 'brought_message', 'search_found', 'full_warning'],
   ...['run_batch', 'run_left', 'run_source', 'run_put_back', 'run_rewrite', 'lot', 'lot_guarded', 'ledger_entry'],
-  ...['space_folder', 'space_file'],
+  ...['space_folder', 'space_file', 'run_file'],
 ] as const;
 
 /** A foreign key, as the catalogue has it. */

@@ -301,10 +301,13 @@ async function bodyOf(request: IncomingMessage): Promise<Buffer> {
 async function write(response: ServerResponse, text: string): Promise<boolean> {
   if (response.destroyed) return false;
   if (!response.write(text))
-    await Promise.race([
-      new Promise((resolve) => response.once('drain', resolve)),
-      new Promise((resolve) => response.once('close', resolve)),
-    ]);
+    await new Promise<void>((resolve) => {
+      const done = () => {
+        response.off('drain', done).off('close', done);
+        resolve();
+      };
+      response.once('drain', done).once('close', done);
+    });
   return !response.destroyed;
 }
 

@@ -7,7 +7,7 @@ import { filesOf, SHARED } from '../../stand-in/scenario/files';
 import { hostedMailboxes } from '../../stand-in/scenario/host';
 import { withWarnings } from '../../stand-in/scenario/warnings';
 import { LETTER_LINES } from '../../stand-in/scenario/words';
-import { startFileSpace } from '../file-space';
+import { listed, startFileSpace } from '../file-space';
 import { App, cleanUp, DAY, PASSWORD, ROOT, startStandIn, tinyScenario, USER, until } from '../harness';
 import { INTRODUCTION, PROBLEMS } from './words';
 
@@ -205,7 +205,7 @@ await call('getSpaceContents', { path: { space: 1 } });
 await call('listSpaceFiles', { path: { space: 1 }, query: { kind: 'picture', limit: '2' } });
 await call('changeSpace', { path: { space: 1 }, body: { counts: true } });
 await call('listSpaceAgain', { path: { space: 1 } });
-await until(async () => (await app.call('GET', '/accounts/1/spaces')).body.spaces[0].listing.state === 'done');
+await listed(app, '/accounts/1');
 await call('forgetSpace', { path: { space: 1 } });
 
 section(
@@ -538,7 +538,7 @@ await call('readDecisionSheet', { body: { sheet: 'by,sender,decision\ndomain,nob
 
 section(
   'Runs and the ledger',
-  'A run carries out one `action` on a frozen set: `trash`, `purge`, `restore`, `strip` or `shrink`. Select the set with exactly one of `lots`, `where`, `ids`, `folder` (with `subfolders`), `run` (what that run moved) and `rest` (what that run did not do). A purge takes messages from the trash, from the folder that you name, or from lots for a purge.\n\n`strip` and `shrink` take lots for that, or the `rest` of such a run. They put a copy without the files, or with smaller pictures, beside each message, with its date, flags and keywords, compare it, and move the original to the trash. `added` is what was put in. To undo it, restore what the run moved: the copies go to the trash then, by a run of its own.\n\nOther members of the body: `to` is the folder for messages whose original folder is unknown. `before` takes only messages that arrived in the folder before that time. `asOf` takes only what was there, and as it was, at that `version` of the index. `copies` includes the same messages in other folders of the scope (EMAILID, RFC 8474). `expect` is as for lots.\n\nStates: `queued` → `running` → `done`, `cancelled` or `failed`; `paused` in between. One run at a time is active for an account; others wait. While it runs, `doing` has a `phase` (`measuring`, `recovering`, `planning`, `checking`, `taking-out`, `carrying-out`, `concluding`) and the number of messages in hand.\n\nMessages that a run leaves have a reason: `guarded held vanished moved changed no-room refused read-only folder-gone cancelled unknown`, and of files that can’t be taken out `signed encrypted malformed alternative unchecked differs no-gain not-decoded`. `undo` is what can still be restored. `agreement` says whether the database and the ledger agree about the run. `settled` is the server’s figure once it has followed a purge.',
+  'A run carries out one `action` on a frozen set: `trash`, `purge`, `restore`, `strip` or `shrink`. Select the set with exactly one of `lots`, `where`, `ids`, `folder` (with `subfolders`), `run` (what that run moved) and `rest` (what that run did not do). A purge takes messages from the trash, from the folder that you name, or from lots for a purge.\n\n`strip` and `shrink` take lots for that, or the `rest` of such a run. They put a copy without the files, or with smaller pictures, beside each message, with its date, flags and keywords, compare it, and move the original to the trash. `added` is what was put in. To undo it, restore what the run moved: the copies go to the trash then, by a run of its own.\n\nOther members of the body: `to` is the folder for messages whose original folder is unknown. `before` takes only messages that arrived in the folder before that time. `asOf` takes only what was there, and as it was, at that `version` of the index. `copies` includes the same messages in other folders of the scope (EMAILID, RFC 8474). `expect` is as for lots.\n\nStates: `queued` → `running` → `done`, `cancelled` or `failed`; `paused` in between. One run at a time is active for an account; others wait. While it runs, `doing` has a `phase` (`measuring`, `recovering`, `planning`, `checking`, `taking-out`, `carrying-out`, `concluding`) and the number of messages in hand.\n\nMessages that a run leaves have a reason: `guarded held vanished moved changed no-room refused read-only folder-gone cancelled unknown`, and of files that can’t be taken out `signed encrypted malformed alternative unchecked differs no-gain not-decoded`. Runs on files of file spaces are told below. `undo` is what can still be restored. `agreement` says whether the database and the ledger agree about the run. `settled` is the server’s figure once it has followed a purge.',
 );
 const run = await call('startRun', { body: { action: 'trash', lots: [lot.id] } });
 await ended(run);
@@ -564,6 +564,33 @@ words(
   'createTrash',
   'Body: `{name?}`. Answer: 201 `{folder}`. If there is a trash folder already, the answer is 409 `wrong-state`.',
 );
+
+section(
+  'Lots and runs of files',
+  'A lot of files holds files of one file space, each as it was when it was marked, and runs carry it out there: to its trash, back, or for good. Such a run has `space`, and its amounts count files as `messages`. What is not as it was marked is left: `vanished changed locked there no-room refused folder-gone cancelled unknown`.',
+);
+{
+  const { body: added } = await app.call('POST', '/accounts/1/spaces', { address: space.url.href });
+  const inSpace = { space: added.id };
+  await listed(app, '/accounts/1');
+  const [first, second] = (await app.call('GET', `/accounts/1/spaces/${added.id}/files`)).body.files.filter(
+    (file: { shared: boolean }) => !file.shared,
+  );
+  await call('makeFileLot', { path: inSpace, body: { label: 'Old films', ids: [first.id, second.id] } });
+  const { lots } = (await app.call('GET', '/accounts/1/file-lots')).body;
+  await call('listFileLots');
+  await call('listFilesOfLot', { path: { lot: lots[0].id } });
+  await call('changeFileLot', { path: { lot: lots[0].id }, body: { except: [second.id] } });
+  const trashing = await call('startFileRun', {
+    path: inSpace,
+    body: { action: 'trash', lots: [lots[0].id], expect: { files: 1 } },
+  });
+  await app.finished(`/accounts/1/runs/${trashing.id}`);
+  await call('listFilesOfRun', { path: { run: trashing.id } });
+  await call('getSpaceTrash', { path: inSpace });
+  const { body: another } = await app.call('POST', `/accounts/1/spaces/${added.id}/lots`, { ids: [second.id] });
+  await call('deleteFileLot', { path: { lot: another.id } });
+}
 
 section('Settings');
 await call('getSettings');

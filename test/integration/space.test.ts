@@ -7,7 +7,7 @@ import { promisify } from 'node:util';
 import { nameOf } from '../../src/core/space/path';
 import { DavClient } from '../../src/dav/client';
 import { askSpace, listCollection, type Resource } from '../../src/dav/listing';
-import { listed } from '../file-space';
+import { filesIn, listed, startedFileRun, startFileRun } from '../file-space';
 import { App, cleanUp, startStandIn, tinyScenario } from '../harness';
 import { startApache } from '../servers/apache';
 
@@ -125,4 +125,65 @@ test('what lies on Debian’s Apache is summed up as du and find see it, and aga
   mkdirSync(join(folder, 'new/one'), { recursive: true });
   await app.call('POST', `${path}/listings`);
   await agrees();
+});
+
+test('files on Debian’s Apache go to its trash, come back and are purged; sha256sum and Python’s http.client see the same', async () => {
+  const { url, folder } = await startApache(USER, PASSWORD, 'basic');
+  fill(folder);
+  const host = await startStandIn({ scenario: tinyScenario() });
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  await app.scanned(account);
+  const added = await app.call('POST', `${account}/spaces`, { address: url.href, user: USER, password: PASSWORD });
+  const path = `${account}/spaces/${added.body.id}`;
+  await listed(app, account);
+  const run = promisify(execFile);
+  // Apache writes as another user.
+  await run('chmod', ['-R', 'a+rwX', folder]);
+  const hashed = async (below = ''): Promise<string[]> => {
+    const { stdout } = await run('sh', ['-c', 'find . -type f -print0 | xargs -0 -r sha256sum --zero'], {
+      cwd: join(folder, below),
+      maxBuffer: 2 ** 24,
+    });
+    return stdout
+      .split('\0')
+      .filter(Boolean)
+      .map((line) => `${line.slice(0, 64)} ${line.slice(68)}`)
+      .sort();
+  };
+  const before = await hashed();
+  const python = run('python3', [join(import.meta.dirname, 'dav_tree.py')], { maxBuffer: 2 ** 24 });
+  python.child.stdin?.end(JSON.stringify({ url: url.href, user: USER, password: PASSWORD }));
+  const seen = (await python).stdout
+    .trim()
+    .split('\n')
+    .map((line) => JSON.parse(line) as [string, number, string]);
+  assert.deepEqual(seen.map(([hash, , name]) => `${hash} ${name}`).sort(), before);
+  const ours = await filesIn(app, path);
+  assert.deepEqual(
+    [...ours.values()].map(({ bytes, path: name }) => `${bytes} ${name}`).sort(),
+    seen.map(([, size, name]) => `${size} ${name}`).sort(),
+  );
+
+  // Those with odd names, and one from far below.
+  const odd = [...ours.values()].filter((file) => !file.path.includes('IMG_'));
+  const moved = await app.finished(await startFileRun(app, path, 'trash', { ids: odd.map(({ id }) => id) }));
+  assert.deepEqual([moved.state, moved.left, moved.done.messages], ['done', [], NAMES.length + 1]);
+  const [trash] = readdirSync(join(folder, 'Trash'));
+  const inTrash = await hashed(`Trash/${trash}`);
+  const outside = (await hashed()).filter((line) => !line.slice(65).startsWith('Trash/'));
+  assert.equal(inTrash.length, odd.length);
+  assert.deepEqual([...inTrash, ...outside].sort(), before, 'every octet is there, under the same name');
+  const undone = await app.finished(await startedFileRun(app, path, { action: 'restore', run: moved.id }));
+  assert.deepEqual([undone.left, await hashed()], [[], before]);
+
+  const big = [...ours.values()].filter((file) => file.path.includes('IMG_') && file.bytes >= 100);
+  const purged = await app.finished(await startFileRun(app, path, 'purge', { ids: big.map(({ id }) => id) }));
+  assert.deepEqual([purged.state, purged.left, purged.done.messages], ['done', [], big.length]);
+  const gone = new Set(big.map((file) => file.path));
+  assert.deepEqual(
+    await hashed(),
+    before.filter((line) => !gone.has(line.slice(65))),
+  );
+  assert.deepEqual((await app.call('GET', `${account}/ledger/check`)).body.faults, []);
 });

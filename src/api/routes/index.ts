@@ -39,7 +39,9 @@ import * as scans from './scans';
 import * as senders from './senders';
 import * as session from './session';
 import * as settings from './settings';
-import * as spaces from './spaces';
+import * as fileLots from './spaces/lots';
+import * as fileRuns from './spaces/runs';
+import * as spaces from './spaces/spaces';
 import * as standing from './standing';
 import * as system from './system';
 import * as tokens from './tokens';
@@ -99,6 +101,14 @@ export const ROUTES: Record<string, Route> = {
   listSpaceAgain: spaces.startListing,
   getSpaceContents: spaces.getSpaceContents,
   listSpaceFiles: spaces.listSpaceFiles,
+  listFileLots: fileLots.listFileLots,
+  makeFileLot: fileLots.makeFileLot,
+  changeFileLot: fileLots.changeFileLot,
+  deleteFileLot: fileLots.deleteFileLot,
+  listFilesOfLot: fileLots.listFilesOfLot,
+  startFileRun: fileRuns.startFileRun,
+  listFilesOfRun: fileRuns.listFilesOfRun,
+  getSpaceTrash: fileRuns.getSpaceTrash,
   getForecast: forecast.getForecast,
   listWarnings: warnings.listWarnings,
   judgeWarnings: warnings.judgeWarnings,

@@ -31,7 +31,8 @@ import { wantProof } from '../proof';
 import { route } from '../route';
 import { NOT_IN_MAILBOX } from './archive';
 
-function shownRun({
+/** A run as the API tells it. */
+export function shownRun({
   problem,
   doing,
   startedAt,
@@ -237,7 +238,8 @@ function checkExpected(expected: StartRun['expect'], found: Amount): void {
   }
 }
 
-function askerOf({ user }: Account, identity: Identity | undefined): Run['askedBy'] {
+/** Who asks for a run, and how. */
+export function askerOf({ user }: Account, identity: Identity | undefined): Run['askedBy'] {
   return {
     user,
     ...(identity?.token === undefined ? { via: 'page' } : { via: 'script', token: identity.token }),

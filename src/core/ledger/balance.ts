@@ -2,6 +2,8 @@
 export interface QuotaSnapshot {
   used: number | null;
   counted: number;
+  /** Octets of the files that count, where a file space is known that shares the quota. */
+  files?: number | undefined;
   at: string;
 }
 
@@ -32,7 +34,13 @@ const UNIT = 1024;
  */
 export function hasFollowed(before: QuotaSnapshot | null, now: QuotaSnapshot): boolean {
   if (before?.used == null || now.used === null) return false;
-  return Math.abs(now.used - now.counted - (before.used - before.counted)) <= UNIT;
+  return Math.abs(now.used - before.used + countedLess(before, now)) <= UNIT;
+}
+
+/** By how much less we count: messages, and files where they were known both times. */
+function countedLess(before: QuotaSnapshot, after: QuotaSnapshot): number {
+  const files = before.files === undefined || after.files === undefined ? 0 : before.files - after.files;
+  return before.counted - after.counted + files;
 }
 
 /**
@@ -47,7 +55,7 @@ export function balance(run: {
   settled: QuotaSnapshot | null;
 }): Balance {
   const { won, before, after, settled } = run;
-  const counted = before.counted - after.counted;
+  const counted = countedLess(before, after);
   const reasons: BalanceReason[] = [];
   // Our own count moves by what was purged, and by what else was seen to come and go meanwhile.
   if (counted > won) reasons.push({ reason: 'removed-by-others', bytes: counted - won });
@@ -56,14 +64,14 @@ export function balance(run: {
   const short = reported === null ? 0 : counted - reported;
   if (Math.abs(short) > UNIT) {
     // Where the server counts less than all copies together, a copy that goes wins nothing while another stays.
-    const once = before.used !== null && before.used < before.counted && short > 0;
+    const once = before.used !== null && before.used < before.counted + (before.files ?? 0) && short > 0;
     reasons.push({ reason: once && settled === null ? 'once' : 'lag', bytes: short });
   }
   return {
     expected: won,
     reported,
     settledAt: settled?.at ?? null,
-    notMail: before.used === null ? null : before.used - before.counted,
+    notMail: before.used === null ? null : before.used - before.counted - (before.files ?? 0),
     reasons,
   };
 }

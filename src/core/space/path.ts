@@ -66,6 +66,14 @@ export function memberPath(collection: string, name: string, isCollection = fals
   return `${collection}${segment}${isCollection ? '/' : ''}`;
 }
 
+/** The path of a folder below a root, by the path that `shownPath` gives of it. @throws BadPath where none can have it. */
+export function folderPath(root: string, shown: string): string {
+  return shown
+    .split('/')
+    .filter(Boolean)
+    .reduce((above, name) => memberPath(above, name, true), root);
+}
+
 /** The collection in which something lies; undefined of the uppermost. */
 export function collectionOf(path: string): string | undefined {
   const end = path.lastIndexOf('/', path.length - 2);

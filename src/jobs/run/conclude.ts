@@ -3,13 +3,13 @@ import { isOfFiles } from '../../core/plan/fates';
 import type { Ranges } from '../../core/sets/ranges';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
-import type { Database } from '../../store/database';
+import type { Database, Queryable } from '../../store/database';
 import { tell } from '../../store/events';
-import { countedBytes } from '../../store/index/counted-bytes';
 import { folderById } from '../../store/index/folders';
 import { saveReading } from '../../store/index/readings';
 import { finishJob, type Job } from '../../store/jobs';
 import { digestOfDone } from '../../store/runs/batches';
+import { digestOfFilesDone } from '../../store/runs/file-runs';
 import { leaveForOtherReason, membersOfRun, movedElsewhere } from '../../store/runs/frozen';
 import { appendEntry } from '../../store/runs/ledger-chain';
 import { foldersOfPutBacks } from '../../store/runs/put-backs';
@@ -19,7 +19,7 @@ import { type Run, runById, updateRun } from '../../store/runs/runs';
 import type { WorkContext } from '../context';
 import { fenceOf } from '../fence';
 import { noticeOfRun } from '../notices';
-import { checkQuotaLater } from '../quota-check';
+import { checkQuotaLater, snapshotOf } from '../quota-check';
 import { changedFolders } from '../sync/changed-folders';
 import { readLevel } from '../sync/folder-listing';
 import { FolderSync } from '../sync/folder-sync';
@@ -35,18 +35,40 @@ export async function conclude(
   state: 'done' | 'cancelled',
 ): Promise<void> {
   const { database, vault } = context;
-  const fenced = fenceOf(context, job);
   await lookForMoved(context, job, account, server, run);
   const originals = await readFoldersOfAppends(context, job, account, server, run);
   const after = await quotaSnapshot(database, account, server);
-  await fenced(async (client) => {
+  await writeEnd(context, job, account, run, state, after, async (client, ended) => {
+    if (originals.length > 0) await removeReplacements(client, vault, account, ended, originals);
+  });
+}
+
+/**
+ * Writes down that a run is over, in the ledger too, and that its job is.
+ *
+ * @param also what is done with the same transaction.
+ */
+export async function writeEnd(
+  context: WorkContext,
+  job: Job,
+  account: Account,
+  run: Run,
+  state: 'done' | 'cancelled',
+  after: QuotaSnapshot,
+  also: (client: Queryable, ended: Run) => Promise<void> = async () => undefined,
+): Promise<void> {
+  const { vault } = context;
+  await fenceOf(
+    context,
+    job,
+  )(async (client) => {
     await updateRun(client, account.id, run.id, { state, after, wanted: null, problem: null });
     const { before } = (await runById(client, account.id, run.id)) as Run;
     const isMeasured = run.action === 'purge' && before?.used != null && after.used !== null;
     if (isMeasured && hasFollowed(before, after)) await updateRun(client, account.id, run.id, { settled: after });
     const ended = (await runById(client, account.id, run.id)) as Run;
     const { asked, done, left, startedAt, endedAt, settled } = ended;
-    const digest = await digestOfDone(client, account.id, run.id);
+    const digestOf = run.space === null ? digestOfDone : digestOfFilesDone;
     await appendEntry(client, vault, account.id, {
       kind: 'ended',
       run: run.id,
@@ -62,7 +84,7 @@ export async function conclude(
         startedAt,
         endedAt,
         settled,
-        digest,
+        digest: await digestOf(client, account.id, run.id),
         record: await recordOfRun(client, account.id, run.id),
       },
     });
@@ -74,7 +96,7 @@ export async function conclude(
       ['level', {}],
     ] as const)
       await tell(client, account.id, kind, data);
-    if (originals.length > 0) await removeReplacements(client, vault, account, ended, originals);
+    await also(client, ended);
     // Together with the entry, so that no second one is made by who takes the job up again.
     await finishJob(client, job);
     context.log.info({ account: account.id, run: run.id, action: run.action, state, asked, done, left }, 'a run ended');
@@ -132,7 +154,7 @@ async function lookForMoved(
 
 /** How full it is now: what the server says, and what we count. */
 export async function quotaSnapshot(database: Database, account: Account, server: MailServer): Promise<QuotaSnapshot> {
-  const [quota, counted] = await Promise.all([server.quota(), countedBytes(database, account.id)]);
+  const quota = await server.quota();
   if (quota) await saveReading(database, account.id, quota);
-  return { used: quota?.used ?? null, counted, at: new Date().toISOString() };
+  return snapshotOf(database, account, quota?.used ?? null, new Date());
 }

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { DavClient } from '../../dav/client';
-import type { Resource } from '../../dav/listing';
+import { isSame, type Resource } from '../../dav/listing';
 import { isPassingProblem, SpaceProblem } from '../../dav/problem';
 import { download, look } from '../../dav/transfer';
 import { MailProblem } from '../../mail/problem';
@@ -81,12 +81,4 @@ export class SpaceCopies {
     this.clients.set(id, client);
     return client;
   }
-}
-
-function isSame(one: Resource, other: Resource): boolean {
-  return (
-    one.bytes === other.bytes &&
-    one.etag?.replace(/^W\//, '') === other.etag?.replace(/^W\//, '') &&
-    one.modified?.getTime() === other.modified?.getTime()
-  );
 }

@@ -17,6 +17,7 @@ import {
   startListing,
 } from '../../store/space/listing';
 import { type FileSpace, spaceById, updateSpace } from '../../store/space/spaces';
+import { trashOf } from '../../store/space/trash';
 import type { Turn, WorkContext } from '../context';
 import { type Fence, fenceOf } from '../fence';
 import { FolderWriter } from './folder-writer';
@@ -114,6 +115,8 @@ class SpaceListing {
   async end(finish: (db: Queryable) => Promise<void>): Promise<void> {
     await this.ask();
     await this.fenced(async (db) => {
+      const trash = await trashOf(db, this.account, this.space);
+      if (trash !== null) await updateSpace(db, this.account, this.space.id, { trash });
       await noteFigures(db, this.account, this.space.id);
       await updateSpace(db, this.account, this.space.id, {
         ...{ listingState: 'done', attempts: 0, problem: null, listedAt: new Date() },

@@ -97,7 +97,7 @@ export async function planOf(db: Queryable, account: number): Promise<Plan> {
        ${HELD}::text as held, (guarded - excepted)::text as guarded, files::text as taken, shrinking,
        case when ${IS_OF_FILES} then ${UNCHECKED} else 0 end as unchecked,
        case when ${IS_OF_FILES} then ${KEPT_OTHERWISE} else '{}' end::text as otherwise
-     from lot where account = $1 and run is null order by ${BY_FATE}, place, id`,
+     from lot where account = $1 and run is null and space is null order by ${BY_FATE}, place, id`,
     [account],
   );
   const packed = await theRow<{ ids: Buffer | null; sizes: Buffer | null }>(
@@ -466,7 +466,7 @@ export async function planLot(
 ): Promise<{ id: number; fate: Fate; label: string; where: string | null; shrinking: Shrinking | null } | undefined> {
   return row(
     db,
-    'select id, fate, label, criteria as "where", shrinking from lot where account = $1 and id = $2 and run is null',
+    'select id, fate, label, criteria as "where", shrinking from lot where account = $1 and id = $2 and run is null and space is null',
     [account, lot],
   );
 }

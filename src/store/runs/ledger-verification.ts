@@ -2,6 +2,7 @@ import type { Vault } from '../access/vault';
 import { type Queryable, row, theRow } from '../database';
 import { bagFaults, NO_RUN } from './bag-entries';
 import { digestOfDone } from './batches';
+import { digestOfFilesDone } from './file-runs';
 import { entriesOf, headOf, isWritten, type LedgerEntry, type LedgerHead } from './ledger-chain';
 import { bodyOf, differing, FIELDS } from './ledger-entries';
 import { alteredTables, type RunRecord } from './run-record';
@@ -105,7 +106,7 @@ async function runFaults(
     // An entry of before has the digest of the set as text.
     const [expected, digest] =
       asked.members === undefined
-        ? [asked.set, setDigest('members')]
+        ? [asked.set, setDigest(run.space === null ? 'members' : 'space_files')]
         : [asked.members, "encode(sha256(convert_to(members::text, 'UTF8')), 'hex')"];
     if ((await digestOfMembers(db, account, id, digest)) !== expected)
       faults.push(`The messages that run ${id} was asked for are not those that it names.`);
@@ -117,8 +118,8 @@ async function runFaults(
   compare(ended, FIELDS.ended);
   for (const table of await alteredTables(db, account, id, (ended.record ?? {}) as RunRecord))
     faults.push(`What is kept of run ${id} was changed after its end (${table}).`);
-  if ((await digestOfDone(db, account, id, true)) !== ended.digest)
-    faults.push(`The messages of run ${id} are not those that it ended with.`);
+  const digest = run.space === null ? digestOfDone(db, account, id, true) : digestOfFilesDone(db, account, id);
+  if ((await digest) !== ended.digest) faults.push(`The messages of run ${id} are not those that it ended with.`);
   compare({ settled: said('settled') ?? ended.settled ?? null }, ['settled']);
   return faults;
 }

@@ -9,6 +9,7 @@ const TABLES = {
   run_batch: 'run',
   run_rewrite: 'run',
   run_put_back: 'run',
+  run_file: 'run',
 } as const;
 
 /** Columns that change after the end: the figure that follows later has an entry of its own. */

@@ -42,7 +42,9 @@ export type LeftReason =
   | 'not-decoded'
   /** Of messages that are put back: the same lies in the mailbox; or it is not any more what was saved. */
   | 'there'
-  | 'damaged';
+  | 'damaged'
+  /** Of files of a file space: somebody has it open. */
+  | 'locked';
 
 /** What a run is doing: reading the level, saving messages and reading them back, finding out what became of what was sent, choosing what is next, looking at it, ... */
 export type RunPhase =
@@ -65,6 +67,8 @@ export interface Run {
   archiveOf: number | null;
   /** How it makes pictures smaller; null of all other actions. */
   shrinking: Shrinking | null;
+  /** The file space on whose files it works, which are counted as messages are then; null: it works on messages. */
+  space: number | null;
   state: RunState;
   label: string;
   selector: Record<string, unknown>;
@@ -103,7 +107,7 @@ export interface Run {
   endedAt: Date | null;
 }
 
-const COLUMNS = `id, action, bag, archive_of as "archiveOf", shrinking, state, label, selector,
+const COLUMNS = `id, action, bag, archive_of as "archiveOf", shrinking, space, state, label, selector,
   json_build_object('messages', asked_messages, 'bytes', asked_bytes) as asked,
   json_build_object('messages', done_messages, 'bytes', done_bytes) as done,
   (select json_build_object('messages', count(*), 'bytes', coalesce(sum(w.size), 0)) from run_rewrite w
@@ -115,6 +119,9 @@ const COLUMNS = `id, action, bag, archive_of as "archiveOf", shrinking, state, l
     join placement p on p.account = w.account and p.generation = w.generation and p.uid = w.uid and p.gone_at is null
       and p.size = w.size
     where w.account = run.account and w.run = run.id)
+  when space is not null then (
+    select json_build_object('messages', count(*), 'bytes', coalesce(sum(f.bytes), 0)) from space_file f
+    where f.account = run.account and f.trashed_by = run.id and f.gone_at is null)
   else (
     select json_build_object('messages', count(*), 'bytes', coalesce(sum(p.size), 0)) from placement p
     where p.account = run.account and p.trashed_by = run.id and p.gone_at is null) end as undo,

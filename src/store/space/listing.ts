@@ -165,6 +165,105 @@ async function noteFolders(
   );
 }
 
+/**
+ * Knows a folder that was made, or found, when a file was to be put into it, and those above it.
+ *
+ * @param isMade whether nothing can lie in it yet. What else lies in the others is read by the next listing.
+ * @returns its id.
+ */
+export async function noteFolder(
+  db: Queryable,
+  account: number,
+  space: number,
+  path: string,
+  isMade: boolean,
+): Promise<number> {
+  const known = await row<{ id: number }>(
+    db,
+    'select id from space_folder where account = $1 and space = $2 and path_hash = $3',
+    [account, space, hashOf(path)],
+  );
+  if (known) return known.id;
+  const above = collectionOf(path);
+  if (above === undefined) throw new Error('The uppermost folder of a file space is not known.');
+  await noteFolder(db, account, space, above, false);
+  const id = await takeNumbers(db, account, 1);
+  await db.query(
+    `insert into space_folder (account, id, space, path, path_hash, parent, depth, shared, seen, listed)
+     select $1, $2, $3, $4, $5, f.id, f.depth + 1, f.shared, s.listing, case when $7 then s.listing else 0 end
+     from space s, space_folder f
+     where s.account = $1 and s.id = $3 and f.account = $1 and f.space = $3 and f.path_hash = $6`,
+    [account, id, space, path, hashOf(path), hashOf(above), isMade],
+  );
+  return id;
+}
+
+/** Notes that files lie elsewhere, in the same state of them but for what their server says of it. */
+export async function noteMoved(
+  db: Queryable,
+  account: number,
+  space: number,
+  files: readonly MovedFile[],
+): Promise<void> {
+  const hashes = files.map(({ path }) => hashOf(path));
+  const ids = files.map(({ id }) => id);
+  const folders = await rows<{ folder: number }>(
+    db,
+    'select distinct folder from space_file where account = $1 and id = any($2::bigint[])',
+    [account, ids],
+  );
+  // What the table has at these paths is not there: the server puts nothing over another file.
+  await db.query(
+    `update space_file set gone_at = now() where account = $1 and space = $2 and path_hash = any($3::bytea[]) and gone_at is null
+       and id <> all($4::bigint[])`,
+    [account, space, hashes, ids],
+  );
+  await db.query(
+    `update space_file f set path = m.path, path_hash = m.path_hash, folder = m.folder, etag = m.etag, modified = m.modified,
+       trashed_by = m.trashed_by, origin = m.origin
+     from unnest($2::bigint[], $3::text[], $4::bytea[], $5::bigint[], $6::text[], $7::timestamptz[], $8::int[], $9::text[])
+       as m (id, path, path_hash, folder, etag, modified, trashed_by, origin)
+     where f.account = $1 and f.id = m.id`,
+    [
+      ...[account, ids],
+      files.map(({ path }) => path),
+      hashes,
+      files.map(({ folder }) => folder),
+      files.map(({ etag }) => etag),
+      files.map(({ modified }) => modified),
+      files.map(({ trashedBy }) => trashedBy),
+      files.map(({ origin }) => origin),
+    ],
+  );
+  await forgetDigests(db, account, [...folders.map(({ folder }) => folder), ...files.map(({ folder }) => folder)]);
+}
+
+/** A file that was moved: where it lies now, and what its server says of it there. */
+export interface MovedFile {
+  id: number;
+  path: string;
+  folder: number;
+  etag: string | null;
+  modified: Date | null;
+  /** The run that brought it to the trash, and where it lay before; both null outside the trash. */
+  trashedBy: number | null;
+  origin: string | null;
+}
+
+/** Notes that files are gone. */
+export async function noteGone(db: Queryable, account: number, ids: readonly number[]): Promise<void> {
+  const folders = await rows<{ folder: number }>(
+    db,
+    'update space_file set gone_at = now() where account = $1 and id = any($2::bigint[]) and gone_at is null returning folder',
+    [account, ids],
+  );
+  await forgetDigests(
+    db,
+    account,
+    folders.map(({ folder }) => folder),
+  );
+}
+
 /** A file, and the folder in which it was found. */
 interface FileIn extends Member {
   folder: number;
@@ -389,14 +488,18 @@ async function removeFolders(db: Queryable, account: number, which: string, valu
 export async function noteFigures(db: Queryable, account: number, space: number): Promise<void> {
   await db.query(
     `update space s set files = f.files, bytes = f.bytes, pictures = f.pictures, picture_bytes = f.picture_bytes,
-       shared_files = f.shared_files, shared_bytes = f.shared_bytes, folders = o.folders, folders_left = o.folders_left
+       shared_files = f.shared_files, shared_bytes = f.shared_bytes, folders = o.folders, folders_left = o.folders_left,
+       trash_files = f.trash_files, trash_bytes = f.trash_bytes
      from (
        select count(*) filter (where not shared)::int as files, coalesce(sum(bytes) filter (where not shared), 0)::bigint as bytes,
          count(*) filter (where not shared and kind = $3)::int as pictures,
          coalesce(sum(bytes) filter (where not shared and kind = $3), 0)::bigint as picture_bytes,
          count(*) filter (where shared)::int as shared_files,
-         coalesce(sum(bytes) filter (where shared), 0)::bigint as shared_bytes
-       from space_file where account = $1 and space = $2 and gone_at is null) f,
+         coalesce(sum(bytes) filter (where shared), 0)::bigint as shared_bytes,
+         count(*) filter (where not shared and starts_with(path, trash))::int as trash_files,
+         coalesce(sum(bytes) filter (where not shared and starts_with(path, trash)), 0)::bigint as trash_bytes
+       from space_file, (select trash from space where account = $1 and id = $2) t
+       where account = $1 and space = $2 and gone_at is null) f,
      (select count(*)::int as folders, count(*) filter (where listed < seen)::int as folders_left
        from space_folder where account = $1 and space = $2) o
      where s.account = $1 and s.id = $2`,

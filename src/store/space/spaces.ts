@@ -20,6 +20,8 @@ export interface FileSpace {
   quotaAvailable: number | null;
   askedAt: Date | null;
   syncToken: string | null;
+  /** The path of its trash, once a run has brought something there. */
+  trash: string | null;
   listing: number;
   listingState: 'queued' | 'running' | 'done' | 'failed';
   attempts: number;
@@ -30,6 +32,8 @@ export interface FileSpace {
   /** Of these, pictures. */
   pictures: FileAmount;
   shared: FileAmount;
+  /** Of one's own, what lies in its trash. */
+  inTrash: FileAmount;
   /** Folders, and how many of them the listing has not read yet. */
   folders: { total: number; left: number };
 }
@@ -41,10 +45,11 @@ export interface FileAmount {
 }
 
 const COLUMNS = `id, origin, root, user_name as "user", state, shares_quota as "sharesQuota", quota_used as "quotaUsed",
-  quota_available as "quotaAvailable", asked_at as "askedAt", sync_token as "syncToken", listing, listing_state as "listingState",
+  quota_available as "quotaAvailable", asked_at as "askedAt", sync_token as "syncToken", trash, listing, listing_state as "listingState",
   attempts, problem, listed_at as "listedAt", json_build_object('files', files, 'bytes', bytes) as own,
   json_build_object('files', pictures, 'bytes', picture_bytes) as pictures,
   json_build_object('files', shared_files, 'bytes', shared_bytes) as shared,
+  json_build_object('files', trash_files, 'bytes', trash_bytes) as "inTrash",
   json_build_object('total', folders, 'left', folders_left) as folders`;
 
 /** File spaces of one account. */
@@ -137,6 +142,7 @@ const CHANGED = {
   quotaAvailable: 'quota_available',
   askedAt: 'asked_at',
   syncToken: 'sync_token',
+  trash: 'trash',
   listingState: 'listing_state',
   attempts: 'attempts',
   problem: 'problem',
@@ -162,9 +168,20 @@ export async function beginListing(db: Queryable, account: number, id: number): 
   return begun.rowCount === 1;
 }
 
+/** Whether a run is being carried out in a file space, or is about to be. */
+export async function hasRunUnderWay(db: Queryable, account: number, id: number): Promise<boolean> {
+  const found = await row(
+    db,
+    `select 1 from run where account = $1 and space = $2 and state in ('queued', 'running') limit 1`,
+    [account, id],
+  );
+  return found !== undefined;
+}
+
 /** Forgets a file space, with its password and all that is known of it. Nothing on its server changes. */
 export async function forgetSpace(db: Queryable, account: number, id: number): Promise<void> {
   await db.query(`delete from job where account = $1 and kind = 'list-space' and subject = $2`, [account, id]);
+  await db.query('delete from lot where account = $1 and space = $2 and run is null', [account, id]);
   for (const table of ['space_file', 'space_folder'])
     await db.query(`delete from ${table} where account = $1 and space = $2`, [account, id]);
   await db.query('delete from space where account = $1 and id = $2', [account, id]);

@@ -1,40 +1,42 @@
 import * as v from 'valibot';
-import { wholeNumber } from '../../contract/schemas';
-import * as s from '../../contract/space';
-import { FILE_KINDS } from '../../core/files/kinds';
-import { domainOf } from '../../core/mailbox/email-address';
-import { BadPath, normalPath, shownPath } from '../../core/space/path';
-import type { SpaceCredential } from '../../dav/authorization';
-import { DavClient } from '../../dav/client';
-import { discoverSpaces } from '../../dav/discover';
-import { askSpace } from '../../dav/listing';
-import { SpaceProblem } from '../../dav/problem';
-import { SignInNeeded } from '../../jobs/sign-in';
-import { mailboxCredential } from '../../jobs/space/sign-in';
-import { MailProblem } from '../../mail/problem';
-import type { Account } from '../../store/access/accounts';
-import { type Queryable, transaction } from '../../store/database';
-import { tell } from '../../store/events';
-import { lastReading } from '../../store/index/readings';
-import { enqueue } from '../../store/jobs';
-import { foldersOfSpace, kindsAndYears, largestFiles } from '../../store/space/contents';
+import { wholeNumber } from '../../../contract/schemas';
+import * as s from '../../../contract/space';
+import { FILE_KINDS } from '../../../core/files/kinds';
+import { domainOf } from '../../../core/mailbox/email-address';
+import { BadPath, normalPath, shownPath } from '../../../core/space/path';
+import type { SpaceCredential } from '../../../dav/authorization';
+import { DavClient } from '../../../dav/client';
+import { discoverSpaces } from '../../../dav/discover';
+import { askSpace } from '../../../dav/listing';
+import { SpaceProblem } from '../../../dav/problem';
+import { SignInNeeded } from '../../../jobs/sign-in';
+import { mailboxCredential } from '../../../jobs/space/sign-in';
+import { MailProblem } from '../../../mail/problem';
+import type { Account } from '../../../store/access/accounts';
+import { type Queryable, transaction } from '../../../store/database';
+import { tell } from '../../../store/events';
+import { lastReading } from '../../../store/index/readings';
+import { enqueue } from '../../../store/jobs';
+import { foldersOfSpace, kindsAndYears, largestFiles } from '../../../store/space/contents';
 import {
   addSpace,
   beginListing,
   type FileSpace,
   forgetSpace,
+  hasRunUnderWay,
   MOST_SPACES,
   saveSpaceSecret,
   spaceById,
   spacesOf,
   updateSpace,
-} from '../../store/space/spaces';
-import { cursorFrom, cursorText } from '../cursor';
-import type { Environment } from '../environment';
-import { conflict, invalid, notFound, Problem } from '../problem';
-import { takeAttempt } from '../rate-limit';
-import { route } from '../route';
-import { shownSpace } from '../spaces';
+} from '../../../store/space/spaces';
+import { cursorFrom, cursorText } from '../../cursor';
+import type { Environment } from '../../environment';
+import { conflict, invalid, Problem } from '../../problem';
+import { takeAttempt } from '../../rate-limit';
+import { route } from '../../route';
+import { shownSpace } from '../../spaces';
+import { theSpace } from './the-space';
 
 /** Folders that are told of: the largest. */
 const FOLDERS = 500;
@@ -44,12 +46,6 @@ const WINDOW_SECONDS = 300;
 
 async function shown(db: Queryable, account: number, space: FileSpace) {
   return shownSpace(space, await lastReading(db, account));
-}
-
-async function theSpace(db: Queryable, account: number, id: string | undefined): Promise<FileSpace> {
-  const space = /^\d{1,9}$/.test(id ?? '') ? await spaceById(db, account, Number(id)) : undefined;
-  if (!space) throw notFound();
-  return space;
 }
 
 export const listSpaces = route({
@@ -107,7 +103,7 @@ export const changeSpace = route({
   response: s.Space,
   async handle({ environment, account, parameters, body }) {
     const { database, vault } = environment;
-    const space = await theSpace(database, account.id, parameters.space);
+    const space = await theSpace(database, account, parameters.space);
     const own = ownOf(body);
     if (own) {
       await takeAttempt(database, [tried(account)]);
@@ -117,7 +113,7 @@ export const changeSpace = route({
       await updateSpace(client, account.id, space.id, { sharesQuota: body.counts });
       if (own) await saveSpaceSecret(client, vault, account.id, space.id, own);
       await tell(client, account.id, 'level', {});
-      return shown(client, account.id, await theSpace(client, account.id, parameters.space));
+      return shown(client, account.id, await theSpace(client, account, parameters.space));
     });
   },
 });
@@ -129,7 +125,9 @@ export const forgetFileSpace = route({
   status: 204,
   async handle({ environment: { database }, account, parameters }) {
     await transaction(database, async (client) => {
-      const space = await theSpace(client, account.id, parameters.space);
+      const space = await theSpace(client, account, parameters.space);
+      if (await hasRunUnderWay(client, account.id, space.id))
+        throw conflict('wrong-state', 'A run works in this file space. Wait until it is over, or cancel it.');
       await forgetSpace(client, account.id, space.id);
       await tell(client, account.id, 'space', { id: space.id });
       await tell(client, account.id, 'level', {});
@@ -145,11 +143,11 @@ export const startListing = route({
   response: s.Space,
   async handle({ environment: { database }, account, parameters }) {
     return transaction(database, async (client) => {
-      const space = await theSpace(client, account.id, parameters.space);
+      const space = await theSpace(client, account, parameters.space);
       // Somebody who asks may have had the server let them in again.
       if (space.state === 'locked') await updateSpace(client, account.id, space.id, { state: 'active' });
       if (await beginListing(client, account.id, space.id)) await enqueue(client, account.id, 'list-space', space.id);
-      return shown(client, account.id, await theSpace(client, account.id, parameters.space));
+      return shown(client, account.id, await theSpace(client, account, parameters.space));
     });
   },
 });
@@ -160,7 +158,7 @@ export const getSpaceContents = route({
   summary: `Returns what lies in a file space: the ${FOLDERS} largest folders, each with all below it, kinds, and years.`,
   response: s.SpaceContents,
   async handle({ environment: { database }, account, parameters }) {
-    const space = await theSpace(database, account.id, parameters.space);
+    const space = await theSpace(database, account, parameters.space);
     const [folders, sums] = await Promise.all([
       foldersOfSpace(database, account.id, space.id),
       kindsAndYears(database, account.id, space.id, account.settings.timeZone),
@@ -188,7 +186,7 @@ export const listSpaceFiles = route({
   }),
   response: v.object({ files: v.array(s.SpaceFile), next: v.optional(v.string()) }),
   async handle({ environment: { database }, account, parameters, query }) {
-    const space = await theSpace(database, account.id, parameters.space);
+    const space = await theSpace(database, account, parameters.space);
     const after = cursorFrom(query.after);
     const found = await largestFiles(database, account.id, space.id, {
       limit: query.limit + 1,
