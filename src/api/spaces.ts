@@ -1,14 +1,25 @@
+import { shownPath } from '../core/space/path';
 import { unexplained } from '../core/space/share';
 import type { Reading } from '../store/index/readings';
 import { countsAgainst } from '../store/space/counting';
-import type { FileAmount, FileSpace } from '../store/space/spaces';
+import type { FileAmount, FileSpace, PicturedAmount } from '../store/space/spaces';
 
 /** A file space as the API tells it. */
 export function shownSpace(space: FileSpace, reading: Pick<Reading, 'used' | 'limit'> | undefined) {
   const { id, origin, root, user, state, quotaUsed, quotaAvailable, askedAt, problem, listedAt } = space;
   const { own, pictures, shared, inTrash, folders, listingState } = space;
   return {
-    ...{ id, address: `${origin}${root}`, user, state, own, pictures, shared, inTrash },
+    ...{
+      id,
+      address: `${origin}${root}`,
+      user,
+      state,
+      own,
+      pictures,
+      shared,
+      inTrash: { files: inTrash.files, bytes: inTrash.bytes },
+    },
+    trash: space.trash === null ? null : shownPath(space.trash, root),
     counts: countsAgainst(space, reading),
     countsBy: space.sharesQuota === null ? ('figures' as const) : ('user' as const),
     ...(quotaUsed === null ? {} : { used: quotaUsed }),
@@ -28,7 +39,7 @@ export function shownSpace(space: FileSpace, reading: Pick<Reading, 'used' | 'li
  */
 export function filesInLevel(
   spaces: readonly FileSpace[],
-  planned: ReadonlyMap<number, FileAmount>,
+  planned: ReadonlyMap<number, PicturedAmount>,
   reading: Pick<Reading, 'used' | 'limit'> | undefined,
   used: number,
   counted: number,
@@ -43,12 +54,16 @@ export function filesInLevel(
     files: { files: own.files - pictures.files, bytes: own.bytes - pictures.bytes },
     pictures,
     shared: sumOf(counting.map(({ shared }) => shared)),
-    trash: sumOf(counting.map(({ inTrash }) => inTrash)),
-    plan: sumOf(counting.flatMap(({ id }) => planned.get(id) ?? [])),
+    trash: sumWithPictures(counting.map(({ inTrash }) => inTrash)),
+    plan: sumWithPictures(counting.flatMap(({ id }) => planned.get(id) ?? [])),
     unexplained: rest.bytes,
     toTheOctet: rest.toTheOctet,
     complete: counting.every(({ listedAt, listingState }) => listedAt !== null && listingState === 'done'),
   };
+}
+
+function sumWithPictures(amounts: readonly PicturedAmount[]): PicturedAmount {
+  return { ...sumOf(amounts), pictureBytes: amounts.reduce((sum, { pictureBytes }) => sum + pictureBytes, 0) };
 }
 
 function sumOf(amounts: readonly FileAmount[]): FileAmount {

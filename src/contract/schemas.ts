@@ -261,8 +261,8 @@ export const Level = v.object({
       /** What others share: it does not count. */
       shared: v.object({ files: count, bytes: count }),
       /** What lies in the trash of file spaces, and what lots of files hold besides: both go before what `after` says. */
-      trash: v.object({ files: count, bytes: count }),
-      plan: v.object({ files: count, bytes: count }),
+      trash: v.object({ files: count, bytes: count, pictureBytes: count }),
+      plan: v.object({ files: count, bytes: count, pictureBytes: count }),
       /** In use, and neither mail nor file; below zero where the host counts less than there is. */
       unexplained: v.number(),
       /** Whether the host said what is in use to the octet. */

@@ -54,8 +54,9 @@ export const Space = v.object({
   own: FileAmount,
   pictures: FileAmount,
   shared: FileAmount,
-  /** Of one's own, what lies in its trash. */
+  /** Of one's own, what lies in its trash; and its folder, for a person. */
   inTrash: FileAmount,
+  trash: v.nullable(v.string()),
   problem: v.optional(ProblemNote),
 });
 

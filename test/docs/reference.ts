@@ -580,7 +580,7 @@ section(
   const { lots } = (await app.call('GET', '/accounts/1/file-lots')).body;
   await call('listFileLots');
   await call('listFilesOfLot', { path: { lot: lots[0].id } });
-  await call('changeFileLot', { path: { lot: lots[0].id }, body: { except: [second.id] } });
+  await call('changeFileLot', { path: { lot: lots[0].id }, body: { alsoExcept: [second.id] } });
   const trashing = await call('startFileRun', {
     path: inSpace,
     body: { action: 'trash', lots: [lots[0].id], expect: { files: 1 } },

@@ -26,7 +26,13 @@ test('what is not mail is explained to the octet: files, pictures, and what the 
   assert.equal(files.bytes + pictures.bytes, told.notMail);
   assert.equal(pictures.files, 21);
   assert.equal(shared.files, 6);
-  assert.deepEqual([trash, plan], [{ files: 0, bytes: 0 }, { files: 0, bytes: 0 }]);
+  assert.deepEqual(
+    [trash, plan],
+    [
+      { files: 0, bytes: 0 },
+      { files: 0, bytes: 0 },
+    ],
+  );
   const { spaces } = (await app.call('GET', `${account}/spaces`)).body;
   assert.deepEqual([spaces[0].counts, spaces[0].countsBy, spaces[0].used], [true, 'figures', host.mailbox.used()]);
   // Each folder with all below it; kinds and years add up to all that counts.

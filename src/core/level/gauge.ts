@@ -13,14 +13,16 @@ export interface Gauge {
   /** What is used once the plan was run and the trash purged. */
   after: number;
   mail: number;
+  /** Of mail, and of file spaces that count. */
   trash: number;
   /** Of the trash what a guard keeps. */
   trashGuarded: number;
-  /** In use, and no mail that we counted. */
+  /** In use, and neither mail that we counted nor files. */
   other: number;
-  /** Of that, files and pictures of a file space: never more than it. */
+  /** Files and pictures of file spaces that stay, and those that lots of the plan hold. */
   files: number;
   pictures: number;
+  plannedFiles: number;
 }
 
 /** What of a level both ways of seeing it need. */
@@ -40,16 +42,35 @@ export interface GaugedLevel {
   afterMessages: number;
   other: number;
   /** Where a file space is known that counts. */
-  space?: { files: { bytes: number }; pictures: { bytes: number } } | undefined;
+  space?: { files: OfFiles; pictures: OfFiles; trash: OfFilesAndPictures; plan: OfFilesAndPictures } | undefined;
 }
 
-/** The level in octets. */
+interface OfFiles {
+  bytes: number;
+}
+
+interface OfFilesAndPictures extends OfFiles {
+  pictureBytes: number;
+}
+
+/** The level in octets. Files are never more than what is in use besides mail. */
 function inBytes({ used, limit, targetBytes, mail, trash, trashGuarded, after, other, space }: GaugedLevel): Gauge {
-  const files = Math.min(other, space?.files.bytes ?? 0);
-  const pictures = Math.min(other - files, space?.pictures.bytes ?? 0);
+  const going = [space?.trash, space?.plan];
+  const goingPictures = going.reduce((sum, part) => sum + (part?.pictureBytes ?? 0), 0);
+  const goingFiles = going.reduce((sum, part) => sum + (part?.bytes ?? 0), 0) - goingPictures;
+  let rest = other;
+  const most = (bytes: number) => {
+    const taken = Math.min(rest, Math.max(0, bytes));
+    rest -= taken;
+    return taken;
+  };
+  const plannedFiles = most(space?.plan.bytes ?? 0);
+  const trashedFiles = most(space?.trash.bytes ?? 0);
+  const files = most((space?.files.bytes ?? 0) - goingFiles);
+  const pictures = most((space?.pictures.bytes ?? 0) - goingPictures);
   return {
-    ...{ of: 'bytes', used, limit, target: targetBytes, after, other, files, pictures },
-    ...{ mail: mail.bytes, trash: trash.bytes, trashGuarded: trashGuarded.bytes },
+    ...{ of: 'bytes', used, limit, target: targetBytes, after, other: rest, files, pictures, plannedFiles },
+    ...{ mail: mail.bytes, trash: trash.bytes + trashedFiles, trashGuarded: trashGuarded.bytes },
   };
 }
 
@@ -61,7 +82,16 @@ function inMessages(level: GaugedLevel): Gauge {
   const used = level.messagesUsed ?? counted;
   const share = 'share' in target && limit !== null ? Math.floor(target.share * limit) : null;
   return {
-    ...{ of: 'messages', used, limit, after, other: Math.max(0, used - counted), files: 0, pictures: 0 },
+    ...{
+      of: 'messages',
+      used,
+      limit,
+      after,
+      other: Math.max(0, used - counted),
+      files: 0,
+      pictures: 0,
+      plannedFiles: 0,
+    },
     target: 'messages' in target ? target.messages : share,
     ...{ mail: mail.messages, trash: trash.messages, trashGuarded: trashGuarded.messages },
   };

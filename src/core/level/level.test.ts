@@ -59,10 +59,18 @@ test('a share holds for both limits: the fuller one is shown, and the other wher
     other: 59,
     files: 0,
     pictures: 0,
+    plannedFiles: 0,
   });
-  const space = { files: { bytes: 70 }, pictures: { bytes: 50 } };
+  const nothing = { bytes: 0, pictureBytes: 0 };
+  const space = { files: { bytes: 70 }, pictures: { bytes: 50 }, trash: nothing, plan: nothing };
   const { other, files, pictures } = gaugeOf({ ...LEVEL, space });
-  assert.deepEqual([other, files, pictures], [100, 70, 30], 'no more than is no mail');
+  assert.deepEqual([other, files, pictures], [0, 70, 30], 'no more than is no mail');
+  const going = { ...space, trash: { bytes: 12, pictureBytes: 2 }, plan: { bytes: 25, pictureBytes: 20 } };
+  const planned = gaugeOf({ ...LEVEL, space: going, after: LEVEL.after - 37 });
+  assert.deepEqual(
+    [planned.files, planned.pictures, planned.plannedFiles, planned.trash, planned.other],
+    [70 - 15, 8, 25, LEVEL.trash.bytes + 12, 0],
+  );
   assert.deepEqual(missingNow(byNumber), { messages: 19 });
   assert.deepEqual(missingAfter({ ...byNumber, afterMessages: 70 }), { messages: 0 });
   // Both are above: once the plan has brought the number down, the octets are what is missing.

@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from 'react';
 import { useRuns, useScan } from '../../ui/api/account';
 import { useBags } from '../../ui/api/archive';
+import { membersOf } from '../../ui/run-words';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 
@@ -21,7 +22,7 @@ export function Notices() {
       const goes = run.state === 'queued' || run.state === 'running';
       if (goes) going.current.add(run.id);
       else if (going.current.delete(run.id)) {
-        if (run.state === 'done') setNotice(say(text.ledger.finished(run.id, count(run.done.messages))));
+        if (run.state === 'done') setNotice(say(text.ledger.finished(run.id, membersOf(run, run.done.messages))));
         if (run.state === 'failed') setNotice(say(text.ledger.stopped(run.id, run.problem?.detail ?? '')));
       }
     }

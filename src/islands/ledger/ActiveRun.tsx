@@ -3,6 +3,7 @@ import type { Run } from '../../contract/types';
 import { useChange, useFigures } from '../../ui/api/account';
 import { useKeptBags } from '../../ui/api/archive';
 import { Bar } from '../../ui/Bar';
+import { actionOf, membersOf } from '../../ui/run-words';
 import { text } from '../../ui/text';
 import { count, duration } from '../../ui/text/format';
 
@@ -26,9 +27,9 @@ export function ActiveRun({ run }: { run: Run }) {
           <strong>
             {text.ledger.going(
               run.id,
-              `${text.ledger.actions[run.action]}: ${run.label}`,
+              `${actionOf(run)}: ${run.label}`,
               count(run.done.messages),
-              count(run.asked.messages),
+              membersOf(run, run.asked.messages),
               octets(run.done.bytes),
               octets(run.asked.bytes),
             )}
@@ -36,12 +37,14 @@ export function ActiveRun({ run }: { run: Run }) {
           {run.waits
             ? text.account.waits[run.waits]
             : run.state === 'running' && rate > 0
-              ? text.ledger.rate(count(Math.round(rate)), duration(remaining / rate))
+              ? text.ledger.rate(membersOf(run, Math.round(rate)), duration(remaining / rate))
               : text.ledger.states[run.state]}
         </p>
         {run.doing && !run.waits && (
           <p className="note">
-            {text.ledger.doing[run.doing.phase](text.messages(run.doing.messages, count(run.doing.messages)))}
+            {(run.space !== null && run.doing.phase === 'checking'
+              ? text.ledger.checkingFiles
+              : text.ledger.doing[run.doing.phase])(membersOf(run, run.doing.messages))}
           </p>
         )}
         {run.doing?.phase === 'saving' && run.bag !== null && <Saving bag={run.bag} since={run.startedAt} />}

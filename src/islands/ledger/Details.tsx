@@ -4,9 +4,11 @@ import { balance } from '../../core/ledger/balance';
 import { isOfFiles } from '../../core/plan/fates';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
 import { Heads } from '../../ui/Heads';
+import { actionOf, membersOf, reasonIn, runsPath } from '../../ui/run-words';
 import { Sheet } from '../../ui/Sheet';
 import { text } from '../../ui/text';
 import { count, duration } from '../../ui/text/format';
+import { FileOutcomes } from './FileOutcomes';
 import { NoRoom } from './NoRoom';
 import { Undo } from './Undo';
 
@@ -28,13 +30,13 @@ export function Details({ run, onClose }: { run: Run | undefined; onClose(): voi
 function Record({ run }: { run: Run }) {
   const { base } = useAccount();
   const { octets, dayAndTime } = useFigures();
-  const amount = (messages: number, bytes: number) => `${text.messages(messages, count(messages))}, ${octets(bytes)}`;
+  const amount = (members: number, bytes: number) => `${membersOf(run, members)}, ${octets(bytes)}`;
   const rate = run.workedMs > 0 ? (run.done.messages / run.workedMs) * 1_000 : 0;
   const list = `/api${base}/runs/${run.id}/messages`;
   return (
     <>
       <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
-        <Pair name={text.ledger.what}>{text.ledger.actions[run.action]}</Pair>
+        <Pair name={text.ledger.what}>{actionOf(run)}</Pair>
         <Pair name={text.ledger.named}>{namedBy(run)}</Pair>
         <Pair name={text.ledger.askedBy}>
           {run.askedBy.user} {run.askedBy.via && text.ledger.via[run.askedBy.via]}, {dayAndTime(run.createdAt)}
@@ -42,7 +44,7 @@ function Record({ run }: { run: Run }) {
         {run.startedAt && <Pair name={text.ledger.began}>{dayAndTime(run.startedAt)}</Pair>}
         {run.workedMs > 0 && (
           <Pair name={text.ledger.took}>
-            {text.ledger.tookRate(duration(run.workedMs / 1_000), count(Math.round(rate)))}
+            {text.ledger.tookRate(duration(run.workedMs / 1_000), membersOf(run, Math.round(rate)))}
           </Pair>
         )}
         <Pair name={text.ledger.asked}>{amount(run.asked.messages, run.asked.bytes)}</Pair>
@@ -56,16 +58,22 @@ function Record({ run }: { run: Run }) {
       <p>
         <Undo run={run} />
       </p>
-      <p>
-        <a className="link" href={`${list}?format=csv`} download>
-          {text.ledger.listCsv}
-        </a>
-        {' · '}
-        <a className="link" href={`${list}?format=jsonl`} download>
-          {text.ledger.listLines}
-        </a>
-      </p>
-      <p className="note">{text.ledger.threads}</p>
+      {run.space === null ? (
+        <>
+          <p>
+            <a className="link" href={`${list}?format=csv`} download>
+              {text.ledger.listCsv}
+            </a>
+            {' · '}
+            <a className="link" href={`${list}?format=jsonl`} download>
+              {text.ledger.listLines}
+            </a>
+          </p>
+          <p className="note">{text.ledger.threads}</p>
+        </>
+      ) : (
+        <FileOutcomes run={run} />
+      )}
     </>
   );
 }
@@ -91,10 +99,10 @@ function namedBy({ selector }: Run): string {
 function Left({ run }: { run: Run }) {
   const { octets } = useFigures();
   const again = useChange<undefined, Run>(
-    () => '/runs',
+    () => runsPath(run),
     'POST',
     () => ({ action: run.action, rest: run.id }),
-    ['runs', 'level', 'messages', 'trash'],
+    ['runs', 'level', 'messages', 'trash', 'spaces'],
   );
   const over = run.state === 'done' || run.state === 'cancelled';
   return (
@@ -106,7 +114,7 @@ function Left({ run }: { run: Run }) {
         <ul className="mt-1 grid gap-1">
           {run.left.map(({ reason, messages, bytes }) => (
             <li key={reason}>
-              {text.ledger.leftReason(count(messages), text.ledger.reasons[reason] ?? reason)}
+              {text.ledger.leftReason(count(messages), reasonIn(run, reason))}
               <span className="text-ink-2"> · {octets(bytes)}</span>
             </li>
           ))}
@@ -159,8 +167,8 @@ function Figures({ run }: { run: Run }) {
                   <td className="number" title={mark.used === null ? undefined : `${count(mark.used)} B`}>
                     {mark.used === null ? '–' : octets(mark.used)}
                   </td>
-                  <td className="number" title={`${count(mark.counted)} B`}>
-                    {octets(mark.counted)}
+                  <td className="number" title={`${count(mark.counted + (mark.files ?? 0))} B`}>
+                    {octets(mark.counted + (mark.files ?? 0))}
                   </td>
                 </tr>
               ),

@@ -3,6 +3,7 @@ import { useFigures, useLevel, useRuns } from '../../ui/api/account';
 import { Readings } from '../../ui/charts/Readings';
 import { Heads } from '../../ui/Heads';
 import { go, useRoute, withState } from '../../ui/route';
+import { actionOf, reasonIn } from '../../ui/run-words';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
@@ -89,7 +90,7 @@ function Runs({ runs }: { runs: Run[] }) {
                 <td className="minor text-ink-2 whitespace-nowrap">{figures.dayAndTime(run.createdAt)}</td>
                 <td className="max-w-64 wrap-anywhere">
                   <button type="button" className="link text-left" onClick={() => open(`${run.id}`)}>
-                    {text.ledger.actions[run.action]}: {run.label}
+                    {actionOf(run)}: {run.label}
                   </button>
                   {run.state !== 'done' && <span className="text-ink-2"> ({text.ledger.states[run.state]})</span>}
                   <Doubt run={run} />
@@ -109,7 +110,7 @@ function Runs({ runs }: { runs: Run[] }) {
                   {outcomeOf(run, figures)}
                   {run.left.map(({ reason, messages }) => (
                     <span key={reason} className="block text-ink">
-                      {text.ledger.leftReason(count(messages), text.ledger.reasons[reason] ?? reason)}
+                      {text.ledger.leftReason(count(messages), reasonIn(run, reason))}
                     </span>
                   ))}
                 </td>

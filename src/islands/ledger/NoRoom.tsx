@@ -22,7 +22,7 @@ export function NoRoom({ run }: { run: Run }) {
       await call<Run>(`${base}/runs`, { method: 'POST', body: { action: 'purge', lots: [lot.id] } });
     },
   });
-  if (!left) return null;
+  if (!left || run.space !== null) return null;
   if (isOfFiles(run.action))
     return (
       <span className="block">

@@ -7,6 +7,7 @@ import { Contents } from './Contents';
 import { EmptyFolder } from './EmptyFolder';
 import { Groups } from './Groups';
 import { PurgeTrash } from './PurgeTrash';
+import { SpaceTrashes } from './SpaceTrash';
 import { useTrash } from './useTrash';
 
 /** What lies in the trash and still counts: by what brought it there, searched, taken back, purged. */
@@ -27,6 +28,7 @@ export default function Trash() {
           </div>
         </div>
       )}
+      <SpaceTrashes />
       <div className="flex">
         <CriteriaField
           value={where}

@@ -4,6 +4,8 @@
 alter table space add column trash text;
 alter table space add column trash_files int not null default 0;
 alter table space add column trash_bytes bigint not null default 0;
+-- Of these, pictures.
+alter table space add column trash_picture_bytes bigint not null default 0;
 -- Which run brought a file to the trash of its file space, and where it lay before.
 alter table space_file add column trashed_by int;
 alter table space_file add column origin text;

@@ -1,10 +1,11 @@
+import { kindNumber } from '../../core/files/kinds';
 import { bitsOfRanges } from '../../core/plan/bits';
 import { lotSet, planFigures } from '../../core/plan/plan';
 import { countOf, parseMultirange, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { type Account, nextNumber } from '../access/accounts';
 import { type Queryable, row, rows, theRow } from '../database';
 import { unpacked } from '../index/packed';
-import type { FileAmount, FileSpace } from '../space/spaces';
+import type { FileAmount, FileSpace, PicturedAmount } from '../space/spaces';
 import { trashOf } from '../space/trash';
 import { HELD_FILES } from './held';
 
@@ -32,7 +33,7 @@ export interface FilePlan {
   lots: FileLot[];
   total: FileAmount;
   /** Of the union in each file space, what does not lie in the trash already. */
-  outsideTrash: Map<number, FileAmount>;
+  outsideTrash: Map<number, PicturedAmount>;
 }
 
 export async function filePlanOf(db: Queryable, account: number): Promise<FilePlan> {
@@ -47,32 +48,38 @@ export async function filePlanOf(db: Queryable, account: number): Promise<FilePl
     [account],
   );
   if (stored.length === 0) return { lots: [], total: NOTHING, outsideTrash: new Map() };
-  const packed = await theRow<Record<'ids' | 'sizes' | 'spaces', Buffer | null>>(
+  const packed = await theRow<Record<'ids' | 'sizes' | 'spaces' | 'pictures', Buffer | null>>(
     db,
     `with plan as materialized (
        select range_agg(${HELD_FILES}) as files from lot where account = $1 and run is null and space is not null)
      select string_agg(float8send(id::float8), ''::bytea) as ids, string_agg(float8send(bytes::float8), ''::bytea) as sizes,
-       string_agg(int4send(outside), ''::bytea) as spaces
-     from (select f.id, f.bytes, case when starts_with(f.path, s.trash) then 0 else f.space end as outside
+       string_agg(int4send(outside), ''::bytea) as spaces, string_agg(int4send(picture), ''::bytea) as pictures
+     from (select f.id, f.bytes, (f.kind = $2)::int as picture, case when starts_with(f.path, s.trash) then 0 else f.space end as outside
            from plan cross join lateral unnest(plan.files) as span cross join lateral (
              select * from space_file where account = $1 and id >= lower(span) and id < upper(span) offset 0) f
            join space s on s.account = $1 and s.id = f.space
            where f.gone_at is null order by f.id) live`,
-    [account],
+    [account, kindNumber('picture')],
   );
   const ids = unpacked(packed.ids, 8) as Float64Array;
   const sizes = unpacked(packed.sizes, 8) as Float64Array;
   const spaces = unpacked(packed.spaces, 4) as Int32Array;
+  const isPicture = unpacked(packed.pictures, 4) as Int32Array;
   const held = stored.map((lot) => parseMultirange(lot.held));
   const figures = planFigures(
     held.map((ranges) => lotSet(bitsOfRanges(ranges, ids), sizes)),
     sizes,
   );
-  const outsideTrash = new Map<number, FileAmount>();
+  const outsideTrash = new Map<number, PicturedAmount>();
   for (const [at, space] of spaces.entries()) {
     if (space === 0) continue;
-    const { files, bytes } = outsideTrash.get(space) ?? NOTHING;
-    outsideTrash.set(space, { files: files + 1, bytes: bytes + (sizes[at] as number) });
+    const { files, bytes, pictureBytes } = outsideTrash.get(space) ?? { ...NOTHING, pictureBytes: 0 };
+    const size = sizes[at] as number;
+    outsideTrash.set(space, {
+      files: files + 1,
+      bytes: bytes + size,
+      pictureBytes: pictureBytes + (isPicture[at] === 1 ? size : 0),
+    });
   }
   return {
     lots: stored.map(({ held: _, ...lot }, index) => {
@@ -145,12 +152,18 @@ export async function fileLotById(
   );
 }
 
-/** Excepts files from a lot, instead of those before. */
-export async function exceptFiles(db: Queryable, account: number, lot: number, ids: readonly number[]): Promise<void> {
+/** Excepts more files from a lot, and takes others in again. */
+export async function exceptFiles(
+  db: Queryable,
+  account: number,
+  lot: number,
+  also: readonly number[],
+  takenIn: readonly number[],
+): Promise<void> {
   await db.query(
-    `update lot set excepted = space_files * $3::int8multirange
+    `update lot set excepted = (excepted + $3::int8multirange) * space_files - $4::int8multirange
      where account = $1 and id = $2 and run is null and space is not null`,
-    [account, lot, printMultirange(rangesOf(ids))],
+    [account, lot, printMultirange(rangesOf(also)), printMultirange(rangesOf(takenIn))],
   );
 }
 

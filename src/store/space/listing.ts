@@ -489,7 +489,7 @@ export async function noteFigures(db: Queryable, account: number, space: number)
   await db.query(
     `update space s set files = f.files, bytes = f.bytes, pictures = f.pictures, picture_bytes = f.picture_bytes,
        shared_files = f.shared_files, shared_bytes = f.shared_bytes, folders = o.folders, folders_left = o.folders_left,
-       trash_files = f.trash_files, trash_bytes = f.trash_bytes
+       trash_files = f.trash_files, trash_bytes = f.trash_bytes, trash_picture_bytes = f.trash_picture_bytes
      from (
        select count(*) filter (where not shared)::int as files, coalesce(sum(bytes) filter (where not shared), 0)::bigint as bytes,
          count(*) filter (where not shared and kind = $3)::int as pictures,
@@ -497,7 +497,8 @@ export async function noteFigures(db: Queryable, account: number, space: number)
          count(*) filter (where shared)::int as shared_files,
          coalesce(sum(bytes) filter (where shared), 0)::bigint as shared_bytes,
          count(*) filter (where not shared and starts_with(path, trash))::int as trash_files,
-         coalesce(sum(bytes) filter (where not shared and starts_with(path, trash)), 0)::bigint as trash_bytes
+         coalesce(sum(bytes) filter (where not shared and starts_with(path, trash)), 0)::bigint as trash_bytes,
+         coalesce(sum(bytes) filter (where not shared and kind = $3 and starts_with(path, trash)), 0)::bigint as trash_picture_bytes
        from space_file, (select trash from space where account = $1 and id = $2) t
        where account = $1 and space = $2 and gone_at is null) f,
      (select count(*)::int as folders, count(*) filter (where listed < seen)::int as folders_left

@@ -33,9 +33,14 @@ export interface FileSpace {
   pictures: FileAmount;
   shared: FileAmount;
   /** Of one's own, what lies in its trash. */
-  inTrash: FileAmount;
+  inTrash: PicturedAmount;
   /** Folders, and how many of them the listing has not read yet. */
   folders: { total: number; left: number };
+}
+
+/** Files, and what of their octets is pictures. */
+export interface PicturedAmount extends FileAmount {
+  pictureBytes: number;
 }
 
 /** How many files, and their octets. */
@@ -49,7 +54,7 @@ const COLUMNS = `id, origin, root, user_name as "user", state, shares_quota as "
   attempts, problem, listed_at as "listedAt", json_build_object('files', files, 'bytes', bytes) as own,
   json_build_object('files', pictures, 'bytes', picture_bytes) as pictures,
   json_build_object('files', shared_files, 'bytes', shared_bytes) as shared,
-  json_build_object('files', trash_files, 'bytes', trash_bytes) as "inTrash",
+  json_build_object('files', trash_files, 'bytes', trash_bytes, 'pictureBytes', trash_picture_bytes) as "inTrash",
   json_build_object('total', folders, 'left', folders_left) as folders`;
 
 /** File spaces of one account. */

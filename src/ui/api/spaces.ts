@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import type { FoundSpace, Space, SpaceContents, SpaceFile } from '../../contract/types';
+import type { FilePlan, FoundSpace, Space, SpaceContents, SpaceFile, SpaceTrash } from '../../contract/types';
 import { useAccount } from './account';
 import { call } from './call';
 
@@ -29,6 +29,21 @@ export function useLargestFiles({ id, listedAt }: Space, limit: number) {
     queryKey: ['spaces', account.id, id, 'largest', listedAt],
     queryFn: async () => (await call<{ files: SpaceFile[] }>(`${base}/spaces/${id}/files?limit=${limit}`)).files,
     enabled: listedAt !== undefined,
+  });
+}
+
+/** The lots of files in the plan. */
+export function useFilePlan() {
+  const { account, base } = useAccount();
+  return useQuery({ queryKey: ['lots', account.id, 'files'], queryFn: () => call<FilePlan>(`${base}/file-lots`) });
+}
+
+/** What lies in the trash of a file space. */
+export function useSpaceTrash({ id }: Space) {
+  const { account, base } = useAccount();
+  return useQuery({
+    queryKey: ['spaces', account.id, id, 'trash'],
+    queryFn: () => call<SpaceTrash>(`${base}/spaces/${id}/trash`),
   });
 }
 

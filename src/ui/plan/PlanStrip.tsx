@@ -1,6 +1,7 @@
 import { gaugeOf } from '../../core/level/gauge';
 import { isOfFiles } from '../../core/plan/fates';
 import { useFigures, useLevel, useLots } from '../api/account';
+import { useFilePlan } from '../api/spaces';
 import { Link } from '../route';
 import { styled } from '../styled';
 import { text } from '../text';
@@ -11,6 +12,7 @@ import { NextStep } from './NextStep';
 export function PlanStrip() {
   const lots = useLots();
   const level = useLevel();
+  const files = useFilePlan().data ?? { lots: [], total: { files: 0, bytes: 0 } };
   const { octets, amount } = useFigures();
   if (!lots.data || !level.data) return <section aria-label={text.strip.label} className="strip" />;
   const { lots: plan, total, guarded } = lots.data;
@@ -26,16 +28,21 @@ export function PlanStrip() {
     ({ suggestion, fate }) => suggestion !== 'trash' && (of === 'bytes' || !isOfFiles(fate)),
   );
   const margin = target === null ? null : target - after;
+  const ofFiles = of === 'bytes' ? files.lots : [];
+  const isEmpty = plan.length + files.lots.length === 0;
   return (
     <section aria-label={text.strip.label} className="strip">
       <div className="min-w-0 flex-1">
         <div aria-hidden="true" className="relative h-5 border border-line bg-sheet">
           <div className="flex h-full">
-            {outsideTrash.map(({ id, label, adds }) => (
+            {[
+              ...outsideTrash.map(({ id, label, adds }) => ({ id, label, adds: adds[of], paint: 'bg-water' })),
+              ...ofFiles.map(({ id, label, adds }) => ({ id, label, adds: adds.bytes, paint: 'bg-slate' })),
+            ].map(({ id, label, adds, paint }) => (
               <span
                 key={id}
-                className="truncate border-r border-sheet bg-water px-1.5 py-px text-[11px] leading-4 font-semibold text-sheet"
-                ref={styled({ width: width(adds[of]) })}
+                className={`truncate border-r border-sheet ${paint} px-1.5 py-px text-[11px] leading-4 font-semibold text-sheet`}
+                ref={styled({ width: width(adds) })}
               >
                 {label}
               </span>
@@ -46,15 +53,18 @@ export function PlanStrip() {
           )}
         </div>
         <p className="mt-1 text-[11.5px] max-md:line-clamp-3 md:truncate" role="status">
-          {plan.length === 0 ? (
+          {isEmpty ? (
             <NextStep level={level.data} />
           ) : (
             <>
               <strong>
                 {text.strip.summary(
-                  text.strip.lots(plan.length, count(plan.length)),
-                  text.messages(total.messages, count(total.messages)),
-                  octets(total.bytes),
+                  text.strip.lots(plan.length + files.lots.length, count(plan.length + files.lots.length)),
+                  [
+                    ...(plan.length > 0 ? [text.messages(total.messages, count(total.messages))] : []),
+                    ...(files.lots.length > 0 ? [text.space.files(files.total.files, count(files.total.files))] : []),
+                  ].join(', '),
+                  octets(total.bytes + files.total.bytes),
                 )}
               </strong>
               {' — '}
@@ -75,7 +85,7 @@ export function PlanStrip() {
           )}
         </p>
       </div>
-      <Link to="/review" className={`button ${plan.length > 0 ? 'button-chief' : ''}`}>
+      <Link to="/review" className={`button ${isEmpty ? '' : 'button-chief'}`}>
         {text.strip.review}
       </Link>
     </section>

@@ -48,7 +48,7 @@ export function Filling({ level }: { level: Level }) {
               : text.tank.reached}
         </p>
       </div>
-      <Vessel gauge={gauge} planned={level.plan.messages > 0} segments={segments} />
+      <Vessel gauge={gauge} planned={segments.plan > 0} segments={segments} />
       <dl className="tank-legend">
         <Legend swatch="bg-water" name={text.tank.kept} value={short(segments.kept)} />
         <Legend swatch="hatch" name={text.tank.plan} value={short(segments.plan)} />

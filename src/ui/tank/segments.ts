@@ -18,8 +18,8 @@ export interface Segments {
  * already is drawn as trash, so that the upper edge of what is kept is the level after plan and purge.
  */
 export function segmentsOf(gauge: Gauge): Segments {
-  const { used, limit, after, mail, trash, trashGuarded, files, pictures } = gauge;
-  const other = gauge.other - files - pictures;
+  const { used, limit, after, mail, trash, trashGuarded, other, files, pictures, plannedFiles } = gauge;
   const plan = Math.max(0, used - after - (trash - trashGuarded));
-  return { other, files, pictures, kept: Math.max(0, mail - plan), trash, plan, full: Math.max(limit ?? 0, used, 1) };
+  const kept = Math.max(0, mail - Math.max(0, plan - plannedFiles));
+  return { other, files, pictures, kept, trash, plan, full: Math.max(limit ?? 0, used, 1) };
 }

@@ -255,6 +255,24 @@ export const en = {
     byYear: 'By year of last change',
     noYear: 'Unknown',
     largest: 'The largest files',
+    mark: 'Mark',
+    markFolder: (path: string) => `Mark all files in ${path}`,
+    markFile: (path: string) => `Mark ${path}`,
+    marked: 'In the plan',
+    plan: (lots: string, files: string, bytes: string) => `Files in the plan: ${lots}, ${files}, ${bytes}`,
+    planOf: (files: string, bytes: string) => `${files} · ${bytes}`,
+    changedSince: (files: string) => `${files} changed or went since they were marked`,
+    goTrash: (files: string) => `Move ${files} to the trash of the file space`,
+    trashQuestion: (files: string) =>
+      `This moves exactly these ${files} to the trash of the file space, as they were when they were marked. What has changed since stays where it is. You can undo it until the files are purged.`,
+    goPurge: (files: string) => `Delete ${files}`,
+    purgeQuestion: (files: string, bytes: string) =>
+      `${files}, ${bytes}, will be deleted for good. Tamsel can’t bring them back.`,
+    trashTitle: 'Trash of the file space',
+    trashIn: (folder: string) => `in the folder ${folder}`,
+    byOthers: 'Not by Tamsel',
+    purgeAll: (files: string) => `Purge ${files}`,
+    trashEmpty: 'There is nothing in it.',
   },
   scan: {
     title: 'The scan is under way',
@@ -1486,6 +1504,12 @@ export const en = {
       strip: 'Take out files',
       shrink: 'Make pictures smaller',
     },
+    /** Of runs on files of a file space. */
+    fileActions: {
+      trash: 'Move files to trash',
+      purge: 'Delete files',
+      restore: 'Restore files',
+    } as Record<string, string>,
     states: {
       queued: 'waiting',
       running: 'running',
@@ -1494,6 +1518,7 @@ export const en = {
       cancelled: 'cancelled',
       failed: 'failed',
     },
+    checkingFiles: (files: string) => `Checking that ${files} are as they were when they were marked.`,
     doing: {
       measuring: () => 'Asking the server how full the mailbox is.',
       saving: (messages: string) => `Saving ${messages} in the archive, and reading each back from the disk.`,
@@ -1510,16 +1535,16 @@ export const en = {
     nowMore: 'in the mailbox again, where they count',
     saved: (done: string, asked: string, bytes: string) => `${done} of ${asked} saved, ${bytes}`,
     going: (id: number, what: string, done: string, asked: string, bytes: string, ofBytes: string) =>
-      `Run ${id}: ${what}. ${done} of ${asked} messages, ${bytes} of ${ofBytes}.`,
+      `Run ${id}: ${what}. ${done} of ${asked}, ${bytes} of ${ofBytes}.`,
     byteRate: (rate: string, left: string) => `${rate} a second, ${left} left`,
-    rate: (rate: string, left: string) => `${rate} messages a second, ${left} left.`,
+    rate: (rate: string, left: string) => `${rate} a second, ${left} left.`,
     pause: 'Pause',
     resume: 'Resume',
     cancel: 'Cancel',
     undoSome: (messages: string) => `Undo: restore ${messages}`,
     undoPutBack: (messages: string) => `Undo: move ${messages} to the trash`,
     undonePutBack: 'Nothing to undo: the messages are no longer where they were put back',
-    undoGone: 'Nothing to undo: the messages are no longer in the trash',
+    undoGone: 'Nothing to undo: nothing of it is in the trash any more',
     listCsv: 'Messages as CSV',
     listLines: 'Messages as JSON Lines',
     open: (run: number) => `Run ${run}`,
@@ -1533,7 +1558,7 @@ export const en = {
     },
     began: 'Started',
     took: 'Took',
-    tookRate: (time: string, rate: string) => `${time} of work, ${rate} messages a second`,
+    tookRate: (time: string, rate: string) => `${time} of work, ${rate} a second`,
     named: 'Selection',
     added: 'In their place',
     selectors: {
@@ -1546,6 +1571,7 @@ export const en = {
       archive: (value: string) => `in the archive: ${value || 'everything'}`,
       archived: (value: string) => `${value} messages of the archive`,
       bag: (value: string) => `bag ${value}`,
+      trash: () => 'all that lay in the trash',
       replacements: (value: string) => `copies without files that run ${value} made needless`,
     } as Record<string, (value: string) => string>,
     leftTitle: 'Not done, and why',
@@ -1557,7 +1583,7 @@ export const en = {
     counted: 'Counted',
     expected: (bytes: string) => `The purge removed ${bytes}, counted to the octet.`,
     reported: (bytes: string) => `Right after it, the server’s figure had changed by ${bytes}.`,
-    notMail: (bytes: string) => `${bytes} of it is not mail, and stays.`,
+    notMail: (bytes: string) => `${bytes} of it is something else, and stays.`,
     differs: {
       lag: (bytes: string) =>
         `${bytes}: the server’s figure is not up to date yet. It usually is within a day (common practice).`,
@@ -1607,6 +1633,17 @@ export const en = {
       'no-gain': 'kept: it would not become smaller, or not by enough',
       'not-decoded': 'kept: the picture can’t be decoded',
     } as Record<string, string>,
+    /** Of files of a file space, where that is another thing. */
+    fileReasons: {
+      changed: 'changed since it was marked',
+      locked: 'open in another program',
+      there: 'left where it is: something else lies in its place',
+      'no-room': 'not done: the file space is full',
+      'folder-gone': 'its folder is not there',
+      unknown: 'neither where it was nor where it was to go',
+      waiting: 'waiting',
+    } as Record<string, string>,
+    filesOfRun: 'The files',
     leftReason: (count: string, reason: string) => `${count} ${reason}`,
     noRoom: 'The mailbox is too full for a copy to the trash. Purge the trash first, or purge these directly.',
     noRoomToStrip:
@@ -1615,7 +1652,7 @@ export const en = {
     purgeDirectly: 'Purge these directly',
     toTrash: 'Open the trash',
     target: 'target',
-    finished: (id: number, count: string) => `Run ${id} is done: ${count} messages.`,
+    finished: (id: number, what: string) => `Run ${id} is done: ${what}.`,
     stopped: (id: number, why: string) => `Run ${id} stopped. ${why}`,
     scanned: (count: string) => `The scan is done: ${count} new messages were read.`,
   },

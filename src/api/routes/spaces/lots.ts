@@ -88,13 +88,13 @@ function namedFiles(
 export const changeFileLot = route({
   method: 'PATCH',
   path: '/accounts/{account}/file-lots/{lot}',
-  summary: 'Changes a lot of files: `except` replaces its exceptions.',
-  body: v.object({ except: s.NewFileLot.entries.ids }),
+  summary: 'Changes a lot of files: `alsoExcept` adds files to its exceptions, and `takeIn` takes them in again.',
+  body: v.object({ alsoExcept: s.NewFileLot.entries.ids, takeIn: s.NewFileLot.entries.ids }),
   response: s.FileLot,
   async handle({ environment: { database }, account, parameters, body }) {
     return transaction(database, async (client) => {
       const { id } = await theLot(client, account, parameters.lot);
-      if (body.except) await exceptFiles(client, account.id, id, body.except);
+      await exceptFiles(client, account.id, id, body.alsoExcept ?? [], body.takeIn ?? []);
       await tell(client, account.id, 'level', {});
       return shownLot(client, account.id, id);
     });

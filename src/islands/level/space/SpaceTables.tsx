@@ -5,6 +5,7 @@ import { useLargestFiles, useSpaceContents } from '../../../ui/api/spaces';
 import { Bar } from '../../../ui/Bar';
 import { text } from '../../../ui/text';
 import { count, octetsIn } from '../../../ui/text/format';
+import { MarkFiles } from './MarkFiles';
 
 /** Folders and files that are shown: the largest. */
 const FOLDERS = 16;
@@ -16,10 +17,10 @@ const MAX_INDENT = 8;
 export function SpaceFolders({ space }: { space: Space }) {
   const contents = useSpaceContents(space).data;
   if (!contents || contents.folders.length === 0) return null;
-  return <FolderRows contents={contents} />;
+  return <FolderRows space={space} contents={contents} />;
 }
 
-function FolderRows({ contents }: { contents: SpaceContents }) {
+function FolderRows({ space, contents }: { space: Space; contents: SpaceContents }) {
   const { units } = useFigures();
   const shown = contents.folders.slice(0, FOLDERS);
   const others = contents.others + contents.folders.length - shown.length;
@@ -48,7 +49,8 @@ function FolderRows({ contents }: { contents: SpaceContents }) {
             <th scope="col" className="number">
               {text.level.total}
             </th>
-            <td className="minor w-1/4" />
+            <td className="minor w-1/5" />
+            <td />
           </tr>
         </thead>
         <tbody>
@@ -66,6 +68,11 @@ function FolderRows({ contents }: { contents: SpaceContents }) {
               <td className="number">{octetsIn(total.bytes, unit)}</td>
               <td className="minor">
                 <Bar share={total.bytes / largest} kind={shared ? 'stone' : 'slate'} />
+              </td>
+              <td className="text-right">
+                {path !== '' && !shared && !isInTrash(space, path) && total.files > 0 && (
+                  <MarkFiles space={space} path={path} named={{ folder: path }} />
+                )}
               </td>
             </tr>
           ))}
@@ -132,13 +139,21 @@ export function SpaceKinds({ space }: { space: Space }) {
                 {path}
                 {shared && <span className="note"> {text.space.sharedFolder}</span>}
               </span>
-              <span className="shrink-0 tabular-nums">{octets(bytes)}</span>
+              <span className="flex shrink-0 gap-3 tabular-nums">
+                {octets(bytes)}
+                {!shared && !isInTrash(space, path) && <MarkFiles space={space} path={path} named={{ ids: [id] }} />}
+              </span>
             </li>
           ))}
         </ul>
       </div>
     </section>
   );
+}
+
+/** Whether something is the trash of a file space, or lies in it. */
+function isInTrash({ trash }: Space, path: string): boolean {
+  return trash !== null && `${path}/`.startsWith(`${trash}/`);
 }
 
 /** How many files of each name, and how large all of them are. */
