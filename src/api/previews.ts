@@ -1,7 +1,10 @@
 import { LRUCache } from 'lru-cache';
 import pLimit from 'p-limit';
 import { MOST_LEFT, type Shrinking } from '../core/files/shrinking';
-import type { SignInContext } from '../jobs/sign-in';
+import { SpaceProblem } from '../dav/problem';
+import { downloadFirst } from '../dav/transfer';
+import { type SignInContext, SignInNeeded } from '../jobs/sign-in';
+import { openSpace } from '../jobs/space/sign-in';
 import { decoded } from '../mail/mime/decoded';
 import { MailProblem } from '../mail/problem';
 import type { MailServer } from '../mail/server';
@@ -9,6 +12,8 @@ import { Renderer, renderProgram } from '../render/renderer';
 import type { Made, Refusal } from '../render/tasks';
 import type { Account } from '../store/access/accounts';
 import { fileById, type LocatedFile } from '../store/archive/file-list';
+import { spaceFileById } from '../store/space/contents';
+import { spaceById } from '../store/space/spaces';
 import { KeptServers } from './kept-servers';
 import { conflict, notFound } from './problem';
 
@@ -54,6 +59,8 @@ export class Previews {
   private readonly servers = new KeptServers();
   /** Whole files are held in memory while they are looked at. */
   private readonly whole = pLimit(MOST_WHOLE);
+  /** Each has a connection of its own. */
+  private readonly inSpaces = pLimit(MOST_WHOLE);
 
   /**
    * What is seen of a file.
@@ -66,11 +73,39 @@ export class Previews {
     if (!made) {
       const file = await fileById(context.database, account.id, id);
       if (!file) throw notFound();
-      made = await this.make(context, account, file, sight, signal);
+      const fetched = (most: number) => {
+        const ask = (server: MailServer) => octetsOf(server, file, most);
+        return this.servers.ask(context, account, file, signal, ask);
+      };
+      made = file.part === '' ? UNKNOWN : await this.make(file, sight, fetched);
       if (isForGood(made)) this.made.set(key, made);
     }
-    if (made.kind === 'picture' || made.kind === 'words') return made;
-    throw conflict('no-preview', REASONS[made.kind === 'refused' ? made.reason : 'damaged']);
+    return shown(made);
+  }
+
+  /** What is seen of a file of a file space. @throws Problem as `see`. */
+  async seeInSpace(context: SignInContext, account: Account, id: number, sight: Sight, signal: AbortSignal) {
+    const key = `${account.id} space ${id} ${sight}`;
+    let made = this.made.get(key);
+    if (!made) {
+      const file = await spaceFileById(context.database, account.id, id);
+      const space = file && (await spaceById(context.database, account.id, file.space));
+      if (!space) throw notFound();
+      made = await this.inSpaces(async () => {
+        if (signal.aborted) throw notFound();
+        const client = await openSpace(context, account, space);
+        try {
+          const { path, bytes } = file;
+          return await this.make({ ...file, size: bytes }, sight, (most) => downloadFirst(client, path, bytes, most));
+        } finally {
+          client.close();
+        }
+      }).catch((error: unknown) => {
+        throw asProblemOfSpace(error);
+      });
+      if (isForGood(made)) this.made.set(key, made);
+    }
+    return shown(made);
   }
 
   /**
@@ -95,19 +130,14 @@ export class Previews {
     });
   }
 
+  /** @param fetched its first octets, at most so many. */
   private async make(
-    context: SignInContext,
-    account: Account,
-    file: LocatedFile,
+    file: Pick<LocatedFile, 'kind' | 'size' | 'type'>,
     sight: Sight,
-    signal: AbortSignal,
+    fetched: (most: number) => Promise<Uint8Array>,
   ): Promise<Made> {
     const isFit = sight === 'words' ? WITH_WORDS.has(file.kind) : file.kind === 'picture';
-    if (!isFit || file.part === '') return { kind: 'refused', reason: 'unknown-format' };
-    const fetched = (most: number) => {
-      const ask = (server: MailServer) => octetsOf(server, file, most);
-      return this.servers.ask(context, account, file, signal, ask);
-    };
+    if (!isFit) return UNKNOWN;
     if (sight === 'small') {
       const octets = await fetched(FIRST_OCTETS);
       const isWhole = file.size <= FIRST_OCTETS;
@@ -123,6 +153,21 @@ export class Previews {
       );
     });
   }
+}
+
+const UNKNOWN: Made = { kind: 'refused', reason: 'unknown-format' };
+
+/** @throws Problem where nothing can be seen, with the reason. */
+function shown(made: Made) {
+  if (made.kind === 'picture' || made.kind === 'words') return made;
+  throw conflict('no-preview', REASONS[made.kind === 'refused' ? made.reason : 'damaged']);
+}
+
+function asProblemOfSpace(error: unknown): unknown {
+  if (error instanceof SignInNeeded)
+    return conflict('sign-in-needed', 'The file space does not let Tamsel in any more.');
+  if (!(error instanceof SpaceProblem || error instanceof MailProblem)) return error;
+  return error.kind === 'gone' ? notFound() : conflict(error.kind, error.message);
 }
 
 /** Whether it would be made the same again: on a machine with less to do, a file may not take too long. */

@@ -147,3 +147,24 @@ export const FileOutcome = v.object({
   /** `done`, `waiting`, or why it was left. */
   outcome: v.string(),
 });
+
+/** Pictures of a file space nearly alike. */
+export const SpacePictureSeries = v.object({
+  /** The file that is proposed to stay, and why. */
+  best: count,
+  why: v.picklist(['sharpest', 'largest', 'first']),
+  space: count,
+  pictures: v.array(
+    v.object({
+      file: count,
+      path: v.string(),
+      name: v.string(),
+      size: count,
+      modified: Timestamp,
+      width: count,
+      height: count,
+      /** How sharp it is, as a share of the best. */
+      sharpness: v.number(),
+    }),
+  ),
+});

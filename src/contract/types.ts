@@ -64,6 +64,7 @@ export type FileLot = InferOutput<typeof p.FileLot>;
 export type FilePlan = InferOutput<typeof p.FilePlan>;
 export type LotFile = InferOutput<typeof p.LotFile>;
 export type SpaceTrash = InferOutput<typeof p.SpaceTrash>;
+export type SpacePictureSeries = InferOutput<typeof p.SpacePictureSeries>;
 export type FileOutcome = InferOutput<typeof p.FileOutcome>;
 export type FoundSpace = InferOutput<typeof p.FoundSpace>;
 export type SpaceFile = InferOutput<typeof p.SpaceFile>;

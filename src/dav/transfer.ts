@@ -32,6 +32,40 @@ export async function* download(client: DavClient, path: string, bytes: number):
   }
 }
 
+/**
+ * The first octets of a file: all, where it has no more.
+ *
+ * @param bytes how many it has. @param most octets that are read.
+ * @throws SpaceProblem as download.
+ */
+export async function downloadFirst(client: DavClient, path: string, bytes: number, most: number): Promise<Buffer> {
+  const pieces: Buffer[] = [];
+  if (bytes <= most) {
+    for await (const piece of download(client, path, bytes)) pieces.push(piece);
+    return Buffer.concat(pieces);
+  }
+  const range = `bytes=0-${most - 1}`;
+  const answer = await client.ask('GET', path, { headers: { 'accept-encoding': 'identity', range } });
+  try {
+    // A server may know no ranges (RFC 9110 §14.2): what comes too much is not read.
+    if (answer.status !== 206 && answer.status !== 200) {
+      await drained(answer.body);
+      throw refusal(answer.status, answer.headers['retry-after']);
+    }
+    let came = 0;
+    for await (const piece of answer.body as AsyncIterable<Buffer>) {
+      pieces.push(piece);
+      came += piece.length;
+      if (came >= most) break;
+    }
+    return Buffer.concat(pieces).subarray(0, most);
+  } catch (error) {
+    throw problemOf(error, client.origin.host);
+  } finally {
+    answer.body.destroy();
+  }
+}
+
 /** What the server says of a file now; undefined where it is not there. */
 export async function look(client: DavClient, path: string): Promise<Resource | undefined> {
   try {

@@ -29,6 +29,7 @@ import * as plan from './plan';
 import * as echoes from './repeats/echoes';
 import * as repeatedFiles from './repeats/files';
 import * as pictures from './repeats/pictures';
+import * as spacePictures from './repeats/space-pictures';
 import * as doubled from './repeats/spaces';
 import * as repeats from './repeats/summary';
 import * as twins from './repeats/twins';
@@ -101,6 +102,9 @@ export const ROUTES: Record<string, Route> = {
   listSpaceAgain: spaces.startListing,
   getSpaceContents: spaces.getSpaceContents,
   listSpaceFiles: spaces.listSpaceFiles,
+  listSpacePictureSeries: spacePictures.listSpacePictureSeries,
+  createSpacePictureLot: spacePictures.createSpacePictureLot,
+  getSpaceFilePreview: spaces.getSpaceFilePreview,
   listFileLots: fileLots.listFileLots,
   makeFileLot: fileLots.makeFileLot,
   changeFileLot: fileLots.changeFileLot,

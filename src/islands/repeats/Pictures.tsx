@@ -1,21 +1,53 @@
 import { useState } from 'react';
-import type { Lot, PictureSeries, Repeats } from '../../contract/types';
+import type { PictureSeries, Repeats, SpacePictureSeries } from '../../contract/types';
 import { useAccount, useChange, useFigures } from '../../ui/api/account';
-import { REPEATS_STALE, usePictureSeries } from '../../ui/api/repeats';
+import { REPEATS_STALE, usePictureSeries, useSpacePictureSeries } from '../../ui/api/repeats';
 import { Failed, Loading, Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count, percent } from '../../ui/text/format';
 import { More } from './More';
 
-type Picture = PictureSeries['pictures'][number];
+/** A picture of a series, in a message or in a file space. */
+interface Picture {
+  file: number;
+  name: string;
+  size: number;
+  width: number;
+  height: number;
+  sharpness: number;
+  guarded: boolean;
+}
+
+/** A series, wherever its pictures lie. */
+interface Shown {
+  best: number;
+  why: PictureSeries['why'];
+  pictures: readonly Picture[];
+  title: string;
+  /** What is known of it besides: a subject, or a folder. */
+  about: string;
+  /** Where a picture of a picture is asked for. */
+  preview(file: number): string;
+  /** Where its lots are made, and what such a lot is called. */
+  lots: string;
+  label: string;
+  /** What the button says. */
+  act(pictures: number, bytes: string): string;
+}
 
 /** Series of pictures nearly alike. Nothing of them is marked that was not looked at. */
 export function Pictures({ found }: { found: Repeats }) {
   const { octets } = useFigures();
   const series = usePictureSeries();
-  if (series.error) return <Failed error={series.error} retry={() => void series.refetch()} />;
-  if (!series.data) return <Loading />;
-  const list = series.data.pages.flatMap((page) => page.series);
+  const inSpaces = useSpacePictureSeries();
+  const shownSeries = useShown();
+  const error = series.error ?? inSpaces.error;
+  if (error) return <Failed error={error} retry={() => void Promise.all([series.refetch(), inSpaces.refetch()])} />;
+  if (!series.data || !inSpaces.data) return <Loading />;
+  const list = [
+    ...series.data.pages.flatMap((page) => page.series.map(shownSeries.inMail)),
+    ...inSpaces.data.pages.flatMap((page) => page.series.map(shownSeries.inSpace)),
+  ];
   const { beside } = found.pictures;
   return (
     <>
@@ -38,15 +70,52 @@ export function Pictures({ found }: { found: Repeats }) {
         )}
       </section>
       {list.map((one, index) => (
-        <Series key={one.best} number={index + 1} series={one} />
+        <Series key={`${one.lots} ${one.best}`} number={index + 1} series={one} />
       ))}
       <More list={series} />
+      <More list={inSpaces} />
     </>
   );
 }
 
-function Series({ number, series: { best, why, pictures } }: { number: number; series: PictureSeries }) {
-  const { octets, day } = useFigures();
+/** Series in messages and in file spaces, shown alike. */
+function useShown() {
+  const { day } = useFigures();
+  return {
+    inMail({ best, why, pictures }: PictureSeries): Shown {
+      const first = pictures[0];
+      const on = first?.date ? day(first.date) : '';
+      const who = first?.from?.name || first?.from?.address || text.sift.noSender;
+      return {
+        ...{ best, why, pictures },
+        title: text.repeats.seriesTitle(count(pictures.length), who, on),
+        about: first?.subject ?? '',
+        preview: (file) => `/files/${file}/preview`,
+        lots: '/repeats/pictures/lots',
+        label: text.repeats.pictureLot(on),
+        act: text.repeats.stripPictures,
+      };
+    },
+    inSpace({ best, why, pictures }: SpacePictureSeries): Shown {
+      const first = pictures[0];
+      const on = first ? day(first.modified) : '';
+      const folder = first?.path.slice(0, first.path.lastIndexOf('/') + 1).replace(/\/$/, '') ?? '';
+      return {
+        ...{ best, why, pictures: pictures.map((picture) => ({ ...picture, guarded: false })) },
+        title: text.repeats.spaceSeriesTitle(count(pictures.length), on),
+        about: folder || text.space.all,
+        preview: (file) => `/space-files/${file}/preview`,
+        lots: '/repeats/space-pictures/lots',
+        label: text.repeats.pictureLot(folder || on),
+        act: text.repeats.trashPictures,
+      };
+    },
+  };
+}
+
+function Series({ number, series }: { number: number; series: Shown }) {
+  const { best, why, pictures, title, about } = series;
+  const { octets } = useFigures();
   const [isOpen, setOpen] = useState(false);
   const [seen, setSeen] = useState<ReadonlySet<number>>(new Set());
   // What somebody chose; of all else the proposal holds, also of pictures that are found to belong to the series later.
@@ -54,31 +123,28 @@ function Series({ number, series: { best, why, pictures } }: { number: number; s
   const goes = ({ file, guarded }: Picture) => !guarded && (chosenSo.get(file) ?? file !== best);
   // What could not be shown was not looked at.
   const chosen = pictures.filter((picture) => goes(picture) && seen.has(picture.file));
-  const first = pictures[0];
-  const mark = useChange<void, Lot>(
-    () => '/repeats/pictures/lots',
+  const mark = useChange<void>(
+    () => series.lots,
     'POST',
     () => ({
       files: chosen.map(({ file }) => file),
-      label: text.repeats.pictureLot(first?.date ? day(first.date) : ''),
+      label: series.label,
     }),
     REPEATS_STALE,
   );
-  const who = first?.from?.name || first?.from?.address || text.sift.noSender;
-  const title = text.repeats.seriesTitle(count(pictures.length), who, first?.date ? day(first.date) : '');
   const beside = pictures.reduce((sum, { file, size }) => sum + (file === best ? 0 : size), 0);
   return (
     <section className="card" aria-label={`${number}. ${title}`}>
       <div className="flex flex-wrap items-center justify-between gap-2">
-        <h3 className="min-w-0 flex-1 truncate max-md:basis-full" title={first?.subject}>
+        <h3 className="min-w-0 flex-1 truncate max-md:basis-full" title={about}>
           <strong>{title}</strong>{' '}
           <span className="text-ink-2">
-            {first?.subject} · {text.repeats.upTo(octets(beside))}
+            {about} · {text.repeats.upTo(octets(beside))}
           </span>
         </h3>
         {isOpen && chosen.length > 0 && (
           <button type="button" className="button button-chief" disabled={mark.isPending} onClick={() => mark.mutate()}>
-            {text.repeats.stripPictures(chosen.length, octets(chosen.reduce((sum, { size }) => sum + size, 0)))}
+            {series.act(chosen.length, octets(chosen.reduce((sum, { size }) => sum + size, 0)))}
           </button>
         )}
         <button type="button" className="button" aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
@@ -92,6 +158,7 @@ function Series({ number, series: { best, why, pictures } }: { number: number; s
             <OnePicture
               key={picture.file}
               picture={picture}
+              preview={series.preview(picture.file)}
               why={picture.file === best ? text.repeats.best[why] : undefined}
               goes={goes(picture)}
               onSeen={() => setSeen((before) => new Set(before).add(picture.file))}
@@ -105,13 +172,15 @@ function Series({ number, series: { best, why, pictures } }: { number: number; s
 }
 
 function OnePicture({
-  picture: { file, name, size, width, height, sharpness, guarded },
+  picture: { name, size, width, height, sharpness, guarded },
+  preview,
   why,
   goes,
   onSeen,
   onChoose,
 }: {
   picture: Picture;
+  preview: string;
   why: string | undefined;
   goes: boolean;
   onSeen(): void;
@@ -126,7 +195,7 @@ function OnePicture({
         <p className="note flex h-52 items-center justify-center">{text.repeats.notShown}</p>
       ) : (
         <img
-          src={`/api${base}/files/${file}/preview?size=large`}
+          src={`/api${base}${preview}?size=large`}
           alt={text.files.pictureOf(name || text.files.noName)}
           className={`h-52 w-full bg-hair object-contain`}
           onLoad={onSeen}
@@ -148,7 +217,7 @@ function OnePicture({
             <label key={`${out}`} className="flex items-center gap-1">
               <input
                 type="radio"
-                name={`picture-${file}`}
+                name={`picture-${preview}`}
                 checked={goes === out}
                 disabled={out && isBroken}
                 onChange={() => onChoose(out)}

@@ -102,6 +102,14 @@ function inFiles({ messages, bytes }: { messages: number; bytes: number }): File
 /** Some files, or all in a folder, by its path, and below it. */
 export type NamedFiles = { ids: readonly number[] } | { folder: string };
 
+export interface NewFileLot {
+  label: string;
+  fate: FileFate;
+  named: NamedFiles;
+  /** What it promises to stay of all that it takes: a picture nearly alike. */
+  promise?: 'pictures' | null;
+}
+
 /**
  * Marks files of a file space as they are now: none that others share, and for the trash none that lies there.
  *
@@ -111,7 +119,7 @@ export async function createFileLot(
   db: Queryable,
   account: Account,
   space: FileSpace,
-  { label, fate, named }: { label: string; fate: FileFate; named: NamedFiles },
+  { label, fate, named, promise = null }: NewFileLot,
 ): Promise<number | undefined> {
   const trash = await trashOf(db, account.id, space);
   const [from, value] =
@@ -132,9 +140,9 @@ export async function createFileLot(
   if (files === '{}') return undefined;
   const id = await nextNumber(db, account.id, 'lot');
   await db.query(
-    `insert into lot (account, id, place, label, fate, members, space, space_files)
-     select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, '{}', $5, $6::int8multirange`,
-    [account.id, id, label, fate, space.id, files],
+    `insert into lot (account, id, place, label, fate, members, space, space_files, promise)
+     select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, '{}', $5, $6::int8multirange, $7`,
+    [account.id, id, label, fate, space.id, files, promise],
   );
   return id;
 }

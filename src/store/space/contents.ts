@@ -1,6 +1,6 @@
 import { FILE_KINDS, type FileKind } from '../../core/files/kinds';
 import { type FolderFigures, type FolderSums, sumUp } from '../../core/space/tree';
-import { type Queryable, rows } from '../database';
+import { type Queryable, row, rows } from '../database';
 import type { FileAmount } from './spaces';
 
 export interface SpaceFolder extends FolderFigures {
@@ -87,4 +87,18 @@ export async function largestFiles(
     [account, space, kind ? FILE_KINDS.indexOf(kind) : null, after?.bytes ?? null, after?.id ?? null, limit],
   );
   return found.map((file) => ({ ...file, kind: FILE_KINDS[file.kind] ?? 'other' }));
+}
+
+/** A file of a file space that is there. */
+export async function spaceFileById(
+  db: Queryable,
+  account: number,
+  id: number,
+): Promise<(Pick<SpaceFile, 'path' | 'type' | 'kind' | 'bytes'> & { space: number }) | undefined> {
+  const found = await row<{ space: number; path: string; type: string; kind: number; bytes: number }>(
+    db,
+    'select space, path, type, kind, bytes from space_file where account = $1 and id = $2 and gone_at is null',
+    [account, id],
+  );
+  return found && { ...found, kind: FILE_KINDS[found.kind] ?? 'other' };
 }

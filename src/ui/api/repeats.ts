@@ -1,5 +1,14 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import type { DoubledGroup, Echo, FileGroup, PictureSeries, Proven, Repeats, TwinGroup } from '../../contract/types';
+import type {
+  DoubledGroup,
+  Echo,
+  FileGroup,
+  PictureSeries,
+  Proven,
+  Repeats,
+  SpacePictureSeries,
+  TwinGroup,
+} from '../../contract/types';
 import { OF_THE_PLAN, useAccount } from './account';
 import { call } from './call';
 
@@ -48,6 +57,8 @@ function useList<T extends { next?: string }>(name: string, limit: number) {
 export const useTwins = () => useList<{ groups: TwinGroup[]; next?: string }>('twins', 100);
 export const useRepeatedFiles = () => useList<{ groups: FileGroup[]; next?: string }>('files', 50);
 export const usePictureSeries = () => useList<{ series: PictureSeries[]; next?: string }>('pictures', 20);
+export const useSpacePictureSeries = () =>
+  useList<{ series: SpacePictureSeries[]; next?: string }>('space-pictures', 20);
 export const useDoubledFiles = () => useList<{ groups: DoubledGroup[]; next?: string }>('spaces', 50);
 export const useEchoes = () => useList<{ echoes: Echo[]; next?: string }>('echoes', 100);
 

@@ -484,7 +484,7 @@ export const en = {
       files:
         'They are of one kind, with as many octets, or nearly as many and one name. To be sure, Tamsel has to read them: those first from which most is won, at most 1 GiB at a time. Nothing in the mailbox changes.',
       pictures:
-        'One author sent them within half a day. Tamsel has to read and to look at them: the largest occasions first, at most 1 GiB at a time. Nothing in the mailbox changes.',
+        'One author sent them within half a day, or they lie in one file space and were changed within half a day. Tamsel has to read and to look at them: the largest occasions first, at most 1 GiB at a time. Nothing in the mailbox changes.',
       threads:
         'They are in one thread with others. To be sure, Tamsel has to read the texts: those threads first from which most is won, at most 1 GiB at a time. Nothing in the mailbox changes.',
       spaces:
@@ -550,12 +550,15 @@ export const en = {
     picturesTitle: (series: number, shown: string, beside: string, bytes: string) =>
       `${series === 1 ? '1 series' : `${shown} series`} of pictures nearly alike; ${beside} beside the best, ${bytes}`,
     lookFirst: 'nothing is decided before you have looked',
-    noPictures: 'No two pictures that one author sent within half a day are nearly alike.',
+    noPictures: 'No two pictures of one author, or of one file space, within half a day are nearly alike.',
     noPicturesYet: 'No picture was looked at yet.',
     seriesTitle: (pictures: string, who: string, day: string) => `${pictures} pictures, ${who}, ${day}`,
     upTo: (bytes: string) => `up to ${bytes}`,
     openSeries: 'Look at them',
     closeSeries: 'Close',
+    spaceSeriesTitle: (pictures: string, day: string) => `${pictures} pictures in the file space, ${day}`,
+    trashPictures: (pictures: number, bytes: string) =>
+      `Mark ${pictures === 1 ? '1 picture' : `${pictures} pictures`} for the trash · ${bytes}`,
     stripPictures: (pictures: number, bytes: string) =>
       `Take out ${pictures === 1 ? '1 picture' : `${pictures} pictures`} · ${bytes}`,
     pictureLot: (day: string) => `Pictures nearly alike, ${day}`,

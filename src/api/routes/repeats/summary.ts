@@ -2,7 +2,7 @@ import * as v from 'valibot';
 import * as s from '../../../contract/schemas';
 import type { Amount } from '../../../core/level/level';
 import { namesConflicts } from '../../../core/repeats/folders';
-import { occasionsOf } from '../../../core/repeats/picture-series';
+import { occasionsOf, type PictureRows, type PictureSeries } from '../../../core/repeats/picture-series';
 import { type Reading as Read, readingOf } from '../../../core/repeats/reading';
 import { READINGS } from '../../../core/repeats/readings';
 import type { Ranges } from '../../../core/sets/ranges';
@@ -21,9 +21,11 @@ import { picturesOf } from '../../../store/plan/pictures';
 import { brokenPromises, countOfBroken, keepPromises } from '../../../store/plan/promises';
 import { openProof, type Proof, proofOf, proofsOf } from '../../../store/plan/proof';
 import { repeatedFilesOf } from '../../../store/plan/repeated-files';
+import { spacePicturesOf } from '../../../store/plan/space-pictures';
 import { type Twins, twinsOf } from '../../../store/plan/twins';
 import { type ToRead, unreadDoubled } from '../../../store/space/doubled';
-import { spacesOf } from '../../../store/space/spaces';
+import { spacePictureCandidates } from '../../../store/space/pictures';
+import { type FileAmount, spacesOf } from '../../../store/space/spaces';
 import { route } from '../../route';
 
 /** Octets that are read at once, where nothing is said. */
@@ -39,7 +41,7 @@ async function candidatesOf(database: Database, account: Account) {
     `select index_version as version,
        (select count(*) from twin_digest where account = $1)::int + (select count(*) from file_digest where account = $1)::int
          + (select count(*) from picture_look where account = $1)::int + (select count(*) from thread_read where account = $1)::int
-         + (select count(*) + count(*) filter (where read) from space_file where account = $1 and gone_at is null)::int + next_file::int as read,
+         + (select count(*) + count(*) filter (where read) + count(*) filter (where looked) from space_file where account = $1 and gone_at is null)::int + next_file::int as read,
        exists (select from scan where account = $1 and state in ('queued', 'running')) as "isScanning"
      from account where id = $1`,
     [account.id],
@@ -57,7 +59,10 @@ async function candidatesOf(database: Database, account: Account) {
 async function byIndexAlone(database: Database, account: Account) {
   const everything = Number.POSITIVE_INFINITY;
   const files = await repeatedFileCandidates(database, account);
-  const pictures = await pictureCandidates(database, account);
+  const unlooked = (found: PictureRows & { size: Float64Array; looked: Int32Array }) =>
+    fileAmount(
+      readingOf(occasionsOf(found), { message: byRow(found.file), size: found.size, twin: found.looked }, everything),
+    );
   const byRow = ({ length }: Float64Array) => Int32Array.from({ length }, (_, row) => row);
   const fileAmount = ({ messages, bytes }: Read) => ({ files: messages.length, bytes });
   return {
@@ -66,12 +71,9 @@ async function byIndexAlone(database: Database, account: Account) {
       files: fileAmount(
         readingOf(files.groups, { message: byRow(files.file), size: files.size, twin: files.digest }, everything),
       ),
-      pictures: fileAmount(
-        readingOf(
-          occasionsOf(pictures),
-          { message: byRow(pictures.file), size: pictures.size, twin: pictures.looked },
-          everything,
-        ),
+      pictures: sumOf(
+        unlooked(await pictureCandidates(database, account)),
+        unlooked(await spacePictureCandidates(database, account.id)),
       ),
       threads: await unreadThreads(database, account),
       spaces: amountToRead(await unreadDoubled(database, account)),
@@ -125,17 +127,14 @@ export const getRepeats = route({
     const broken = await brokenPromises(database, account);
     const paths = new Map(twins.folders.map(({ id, path }) => [id, path]));
     const going = goingByFolder(twins);
-    const beside = pictures.series.flatMap(({ best, rows }) => rows.filter((row) => row !== best));
+    const inSpaces = await spacePicturesOf(database, account.id);
     return {
       ...candidates,
       twins: provenOf(twins),
       files: provenFiles(files),
       pictures: {
-        series: pictures.series.length,
-        beside: {
-          files: beside.length,
-          bytes: beside.reduce((sum, row) => sum + (pictures.rows.size[row] as number), 0),
-        },
+        series: pictures.series.length + inSpaces.series.length,
+        beside: sumOf(besideBest(pictures.series, pictures.rows.size), besideBest(inSpaces.series, inSpaces.rows.size)),
       },
       spaces: provenDoubled(doubled),
       hasSpaces: (await spacesOf(database, account.id)).length > 0,
@@ -180,6 +179,16 @@ function provenOf({ groups }: Twins) {
 
 function amountOf(messages: readonly { size: number }[]): Amount {
   return { messages: messages.length, bytes: messages.reduce((sum, { size }) => sum + size, 0) };
+}
+
+/** The pictures of series beside the best of each. */
+function besideBest(series: readonly PictureSeries[], size: Float64Array): FileAmount {
+  const beside = series.flatMap(({ best, rows }) => rows.filter((row) => row !== best));
+  return { files: beside.length, bytes: beside.reduce((sum, row) => sum + (size[row] as number), 0) };
+}
+
+function sumOf(one: FileAmount, other: FileAmount): FileAmount {
+  return { files: one.files + other.files, bytes: one.bytes + other.bytes };
 }
 
 function provenFiles({ groups }: Awaited<ReturnType<typeof repeatedFilesOf>>) {

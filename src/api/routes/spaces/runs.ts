@@ -6,6 +6,7 @@ import { begin } from '../../../jobs/run/begin';
 import type { Account } from '../../../store/access/accounts';
 import { type Queryable, transaction } from '../../../store/database';
 import { fileLotById } from '../../../store/plan/file-lots';
+import { brokenSpacePictures } from '../../../store/plan/space-pictures';
 import { type FileSelector, freezeFiles, outcomesOfFiles } from '../../../store/runs/file-runs';
 import { createRun, handLots, type Run, runById } from '../../../store/runs/runs';
 import { type FileSpace, spaceById } from '../../../store/space/spaces';
@@ -106,6 +107,12 @@ export const startFileRun = route({
         fallback: null,
         askedBy: askerOf(account, identity),
       });
+      const broken = await brokenSpacePictures(client, account.id, lots);
+      if (broken > 0)
+        throw conflict(
+          'would-take-last',
+          `The plan would take the last of ${broken === 1 ? 'a picture' : `${broken} pictures`} nearly alike: the one that was to stay has gone, or is in the plan too. Remove the lot, and look at the series again.`,
+        );
       const trash = await trashOf(client, account.id, space);
       const { digest, ...asked } = await freezeFiles(client, account.id, id, space.id, selector, where, trash);
       checkExpected(body.expect, asked);

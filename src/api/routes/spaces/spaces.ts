@@ -202,6 +202,22 @@ export const listSpaceFiles = route({
   },
 });
 
+export const getSpaceFilePreview = route({
+  method: 'GET',
+  path: '/accounts/{account}/space-files/{file}/preview',
+  summary:
+    'Returns a picture of a picture in a file space, encoded anew, as `getFilePreview` does of one in a message.',
+  query: v.object({ size: v.optional(v.picklist(['small', 'large']), 'small') }),
+  formats: ['image/webp'],
+  async handle({ environment, account, parameters, query, request }) {
+    const id = Number(parameters.file);
+    const made = await environment.previews.seeInSpace(environment, account, id, query.size, request.signal);
+    return new Response(made.kind === 'picture' ? new Uint8Array(made.octets) : null, {
+      headers: { 'content-type': 'image/webp', 'cache-control': 'private, no-store' },
+    });
+  },
+});
+
 function tried({ id }: Account) {
   return { name: `file spaces of account ${id}`, most: MOST_TRIES, seconds: WINDOW_SECONDS };
 }

@@ -40,6 +40,7 @@ import { quotaSnapshot, writeEnd } from '../conclude';
 import type { RunOutcome } from '../run';
 import { FileFolders } from './folders';
 import { isAsItWas, isRefusal, reasonOf, type Sent, send, whatBecameOf } from './sender';
+import { StayingPictures } from './staying';
 
 /** Files that are looked at, written down and sent together. */
 const PACK = 64;
@@ -190,6 +191,7 @@ class FileCarrier {
 /** What a run does at the server of a file space. */
 class SpaceWork {
   private readonly folders: FileFolders;
+  private readonly staying: StayingPictures;
 
   constructor(
     private readonly database: Queryable,
@@ -201,6 +203,7 @@ class SpaceWork {
     private readonly told: Pick<FileCarrier, 'leave' | 'progressed' | 'says'>,
   ) {
     this.folders = new FileFolders(client, account, space, fenced);
+    this.staying = new StayingPictures(database, client, account, run.id);
   }
 
   /** Finds out what became of what was sent before the run was interrupted. */
@@ -256,6 +259,8 @@ class SpaceWork {
       const now = await look(this.client, file.path);
       if (!now) return await this.left(file, 'vanished');
       if (!isAsItWas(now, file)) return await this.left(file, 'changed');
+      if (this.run.action !== 'restore' && !(await this.staying.letsGo(file.id)))
+        return await this.left(file, 'last-copy');
       const to = await this.destinationOf(file);
       if (to !== null && this.run.action === 'restore' && (await look(this.client, to)))
         return await this.left(file, 'there');
