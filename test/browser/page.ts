@@ -84,6 +84,11 @@ export const press = (name: string) =>
       return false;
     }
   }, 20);
+/** Presses what stands in the page with these words in it. */
+export async function pressPart(words: string): Promise<void> {
+  const path = By.xpath(`//main//*[self::button or self::a][contains(., "${words}")]`);
+  await driver.wait(browserUntil.elementLocated(path), 20_000).click();
+}
 export const text = async (css = 'body') => (await find(css)).getText();
 /** A page that is just being replaced shows nothing yet. */
 export const shows = (pattern: RegExp, css = 'body') =>

@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
-import { By, until as located, type WebDriver, type WebElement } from 'selenium-webdriver';
+import { By, type WebDriver, type WebElement } from 'selenium-webdriver';
 import { App, cleanUp, demoScenario, PASSWORD, startStandIn, USER, until } from '../harness';
-import { accessible, ask, enterDemo, goTo, openPage, press, shows } from './page';
+import { accessible, ask, enterDemo, goTo, openPage, press, pressPart, shows } from './page';
 
 let driver: WebDriver;
 
@@ -25,12 +25,6 @@ async function isRead(what: string): Promise<void> {
 }
 
 /** Presses the button or link that says this among other things. */
-async function pressPart(words: string): Promise<void> {
-  await driver
-    .wait(located.elementLocated(By.xpath(`//main//*[self::button or self::a][contains(., "${words}")]`)), 20_000)
-    .click();
-}
-
 test('messages are compared, told apart by rules that the person sees, and their copies and an imported folder are marked', async () => {
   await goTo('/repeats');
   await shows(/may exist more than once[\s\S]*has to read/);

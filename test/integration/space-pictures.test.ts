@@ -79,5 +79,8 @@ test('pictures of a file space nearly alike are told, and those that somebody ch
   const now = contents(space);
   assert.equal(now.size, before.size);
   assert.equal([...now.keys()].filter((file) => file.startsWith(`${ROOT}Trash/`)).length, 8);
+  // In the trash they are none of the series any more, and can be purged.
+  const purged = await app.finished(await startedFileRun(app, path, { action: 'purge', run: run.id }));
+  assert.deepEqual([purged.done, purged.left], [run.done, []]);
   assert.ok(now.has(`${ROOT}${bestOf(winners).split('/').map(encodeURIComponent).join('/')}`));
 });

@@ -30,6 +30,7 @@ function OneTrash({ space }: { space: Space }) {
     return (
       <Question
         title={text.trash.sure}
+        prompt={text.space.type}
         sentence={text.space.purgeQuestion(shown, octets(bytes))}
         doIt={text.space.purgeAll(shown)}
         answer={files}

@@ -268,6 +268,7 @@ export const en = {
     goPurge: (files: string) => `Delete ${files}`,
     purgeQuestion: (files: string, bytes: string) =>
       `${files}, ${bytes}, will be deleted for good. Tamsel can’t bring them back.`,
+    type: (count: string) => `To continue, type the number of files: ${count}`,
     trashTitle: 'Trash of the file space',
     trashIn: (folder: string) => `in the folder ${folder}`,
     byOthers: 'Not by Tamsel',

@@ -57,6 +57,7 @@ function InSpace({ space, lots }: { space: number; lots: readonly FileLot[] }) {
       {toPurge.number > 0 && (
         <Question
           title={text.trash.sure}
+          prompt={text.space.type}
           sentence={text.space.purgeQuestion(toPurge.files, octets(toPurge.bytes))}
           doIt={text.space.goPurge(toPurge.files)}
           answer={toPurge.number}

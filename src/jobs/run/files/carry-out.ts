@@ -259,7 +259,7 @@ class SpaceWork {
       const now = await look(this.client, file.path);
       if (!now) return await this.left(file, 'vanished');
       if (!isAsItWas(now, file)) return await this.left(file, 'changed');
-      if (this.run.action !== 'restore' && !(await this.staying.letsGo(file.id)))
+      if (this.run.action === 'trash' && !(await this.staying.letsGo(file.id)))
         return await this.left(file, 'last-copy');
       const to = await this.destinationOf(file);
       if (to !== null && this.run.action === 'restore' && (await look(this.client, to)))
