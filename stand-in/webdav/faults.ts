@@ -8,6 +8,8 @@ export interface SpaceFaults {
   dropAnswerTo: { method: string; times: number } | null;
   /** Answers with a status and does nothing. */
   refuse: { method: string; status: number; times: number } | null;
+  /** A move copies first, and takes the original away after so many milliseconds, as a server does between two disks. */
+  slowMoveMs: number;
   /** Paths that somebody has locked: changes of them are 423. */
   locked: string[];
   /** There is no room for anything: PUT is 507. */
@@ -34,6 +36,7 @@ export function noSpaceFaults(): SpaceFaults {
     cutAfter: null,
     dropAnswerTo: null,
     refuse: null,
+    slowMoveMs: 0,
     locked: [],
     full: false,
     deep: false,

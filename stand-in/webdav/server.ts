@@ -272,7 +272,11 @@ export class FileSpaceServer {
     const isTaken = tree.files.has(goal) || tree.folders.has(goal) || tree.folders.has(`${goal}/`);
     if (isTaken && String(headers.overwrite ?? 'T').toUpperCase() === 'F') return finish(412);
     if (isTaken) tree.remove(goal);
-    tree.move(path, goal);
+    if (file && faults.slowMoveMs > 0) {
+      tree.copy(path, goal);
+      await sleep(faults.slowMoveMs);
+      if (tree.files.get(path) === file) tree.remove(path);
+    } else tree.move(path, goal);
     return finish(isTaken ? 204 : 201);
   }
 }

@@ -34,7 +34,7 @@ type Change =
   | { op: 'grow'; path: string; modified: number; size: number }
   | { op: 'folder'; path: string }
   | { op: 'remove'; path: string }
-  | { op: 'move'; from: string; to: string };
+  | { op: 'copy' | 'move'; from: string; to: string };
 
 export const ROOT = '/files/';
 
@@ -98,6 +98,11 @@ export class FileTree {
     this.commit({ op: 'remove', path });
   }
 
+  /** Copies a file, with its date. */
+  copy(from: string, to: string): void {
+    this.commit({ op: 'copy', from, to });
+  }
+
   move(from: string, to: string): void {
     this.commit({ op: 'move', from, to });
   }
@@ -136,6 +141,11 @@ export class FileTree {
         const { path, modified, size } = change;
         const octets = () => Buffer.alloc(size);
         this.place(path, { size, octets, type: 'application/octet-stream', modified, version: this.version });
+        break;
+      }
+      case 'copy': {
+        const file = this.files.get(change.from);
+        if (file) this.place(change.to, { ...file, version: this.version });
         break;
       }
       case 'folder':

@@ -1,6 +1,7 @@
 import { parseArgs } from 'node:util';
 import { App, cleanUp } from '../harness';
 import { archiveTrial } from './archive-trial';
+import { fileTrial } from './file-trial';
 import { stripTrial } from './strip-trial';
 import { trial } from './trial';
 
@@ -18,6 +19,8 @@ const { values } = parseArgs({
     strip: { type: 'boolean', default: false },
     /** Takes files out that a file space has too. */
     spaces: { type: 'boolean', default: false },
+    /** Moves and deletes files of a file space. */
+    files: { type: 'boolean', default: false },
     /** Archives, purges and puts back. */
     archive: { type: 'boolean', default: false },
   },
@@ -46,9 +49,11 @@ try {
       const report =
         values.strip || values.spaces
           ? await stripTrial(app, seed, values.spaces ? 'space' : 'archive')
-          : values.archive
-            ? await archiveTrial(app, seed)
-            : await trial(app, { seed, strikes: !values['no-strikes'] });
+          : values.files
+            ? await fileTrial(app, seed)
+            : values.archive
+              ? await archiveTrial(app, seed)
+              : await trial(app, { seed, strikes: !values['no-strikes'] });
       sums.runs += report.runs;
       sums.messages += report.messages;
       sums.acts += report.acts;

@@ -1,3 +1,4 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import { deleteFile, moveFile } from '../../../dav/change';
 import type { DavClient } from '../../../dav/client';
 import { isSame, type Resource } from '../../../dav/listing';
@@ -58,8 +59,27 @@ export async function send(client: DavClient, file: SentFile): Promise<Sent> {
   return found === 'pending' ? { left: 'refused' } : found;
 }
 
-/** What became of a file of which nobody knows whether the server did what it was sent for. */
+/** How often, and after how many milliseconds, it is looked again where a server may be in the middle of a move. */
+const LOOKS = 8;
+const LOOK_AGAIN_MS = 500;
+
+/**
+ * What became of a file of which nobody knows whether the server did what it was sent for. Where it lies in both places the server may
+ * still be copying it, and take the first away then.
+ */
 export async function whatBecameOf(client: DavClient, file: SentFile): Promise<Sent> {
+  for (let looks = 1; ; looks++) {
+    const found = await foundNow(client, file);
+    if (file.to === null || looks === LOOKS || !isInBoth(found)) return found;
+    await sleep(LOOK_AGAIN_MS);
+  }
+}
+
+function isInBoth(found: Sent): boolean {
+  return typeof found === 'object' && 'left' in found && found.left === 'there';
+}
+
+async function foundNow(client: DavClient, file: SentFile): Promise<Sent> {
   const source = await look(client, file.from);
   const isThere = source !== undefined && isAsItWas(source, file);
   if (file.to === null) return isThere ? 'pending' : source ? { left: 'changed' } : { done: 'gone' };
