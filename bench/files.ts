@@ -137,7 +137,7 @@ function besideSift(): Record<string, number> {
   const now = new Date('2026-11-25T00:00:00Z');
   const outside = { idsOf: () => [], bySubject: () => undefined };
   const list = { order: 'size', descending: true, first: 0, count: 60 } as const;
-  const none = { copy: null, mailed: null };
+  const none = { copy: null, mailed: null, place: null };
   const wheres = ['', 'kind = picture', 'kind = picture and age > 2y', 'size > 1 MiB', 'from ~ post1'];
   const sift = { open: 0, narrow: [] as number[] };
   const ours = { open: 0, narrow: [] as number[] };

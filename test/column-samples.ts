@@ -1,6 +1,6 @@
 import { CATEGORIES, SIGNS } from '../src/core/categories/categories';
 import { buildColumns, type Columns } from '../src/core/columns/columns';
-import type { FileColumns } from '../src/core/columns/file-columns';
+import type { FileColumns, KeptFiles } from '../src/core/columns/file-columns';
 import { fileId } from '../src/core/files/file';
 import { FILE_KINDS } from '../src/core/files/kinds';
 import { Random } from '../stand-in/message/random';
@@ -88,5 +88,22 @@ export function sampleFiles(columns: Columns, seed = 1): FileColumns {
     kind: Uint8Array.from(column(({ kind }) => kind)),
     copy: Uint8Array.from(column(({ copy }) => copy)),
     name: column(({ name }) => name),
+    changed: new Float64Array(files.length),
+    folder: files.map(() => ''),
+  };
+}
+
+/** Files of a file space, in the falling order of their numbers. */
+export function sampleKept(length: number, seed = 1): KeptFiles {
+  const random = new Random(seed);
+  const column = <T>(make: (at: number) => T) => Array.from({ length }, (_, at) => make(at));
+  return {
+    length,
+    id: Float64Array.from(column((at) => 3 * (length - at))),
+    size: Float64Array.from(column(() => random.below(400_000))),
+    kind: Uint8Array.from(column(() => random.below(FILE_KINDS.length))),
+    name: column((at) => (at % 9 === 0 ? 'Twin.jpg' : `kept ${at}.bin`)),
+    changed: Float64Array.from(column(() => 1_600_000_000 + random.below(190_000_000))),
+    folder: column((at) => `files.example${at % 3 === 0 ? '' : `/Plans${at % 3 === 1 ? '' : '/2024'}`}`),
   };
 }

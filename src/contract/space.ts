@@ -108,6 +108,13 @@ export const NewFileLot = v.object({
   folder: v.optional(v.pipe(v.string(), v.maxLength(8_000))),
 });
 
+/** Files of any file space, by their ids. */
+export const NewFileLots = v.object({
+  label: NewFileLot.entries.label,
+  fate: NewFileLot.entries.fate,
+  ids: Ids,
+});
+
 export const LotFile = v.object({
   id: v.number(),
   path: v.string(),

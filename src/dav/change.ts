@@ -55,7 +55,8 @@ async function change(
 function refusedChange(status: number, retryAfter: string | undefined): SpaceProblem {
   if (status === 405 || status === 501) return new SpaceProblem('forbidden', 'The server does not allow it.');
   if (status === 409) return new SpaceProblem('folder-gone', 'The folder into which it was to go is not there.');
-  if (status === 504) return new SpaceProblem('timed-out', 'The server waited too long for another one.');
+  // Of a move: the place that it goes to is refused (RFC 4918 §9.9.4).
+  if (status === 502) return new SpaceProblem('command-refused', 'The server does not move it there.');
   return status < 300
     ? new SpaceProblem('command-refused', 'The server did only a part of it.')
     : refusal(status, retryAfter);

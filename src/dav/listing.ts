@@ -260,5 +260,8 @@ export function refusal(status: number, retryAfter?: string | undefined): SpaceP
       'throttled',
       `The server asks to wait${retryAfter ? ` (${retryAfter.slice(0, 40)})` : ''}.`,
     );
+  // What stands before it does not reach it (RFC 9110 §15.6).
+  if (status === 502 || status === 504)
+    return new SpaceProblem('timed-out', 'The server behind this address does not answer.');
   return new SpaceProblem('command-refused', `The server refused it with the status ${status}.`);
 }

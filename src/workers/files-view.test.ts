@@ -1,18 +1,21 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
-import { sampleColumns, sampleFiles } from '../../test/column-samples';
-import { filesFromArrow, filesToArrow } from '../core/columns/file-columns';
+import { sampleColumns, sampleFiles, sampleKept } from '../../test/column-samples';
+import { filesFromArrow, filesToArrow, withKeptFiles } from '../core/columns/file-columns';
 import { criteriaToMask } from '../core/columns/mask';
 import { parseCriteria } from '../core/criteria/parse';
 import { COPIES } from '../core/files/copies';
 import { FILE_KINDS } from '../core/files/kinds';
 import { FilesView } from './files-view';
-import { type FileFilter, MAILED } from './protocol';
+import { FILE_PLACES, type FileFilter, MAILED } from './protocol';
 
 const NOW = new Date('2026-11-25T00:00:00Z');
+const TWO_YEARS_AGO = Date.parse('2024-11-25T00:00:00Z') / 1000;
 const messages = sampleColumns(900, 3, 20);
-const files = sampleFiles(messages, 3);
+const inMail = sampleFiles(messages, 3);
+const kept = sampleKept(60, 5);
+const files = withKeptFiles(inMail, kept);
 const TRASH = new Set(['Folder 2']);
 const outside = { idsOf: () => [], bySubject: () => undefined };
 const view = () => new FilesView(files, messages, 'UTC', TRASH, outside, NOW);
@@ -20,19 +23,27 @@ const list = { order: 'size', descending: true, first: 0, count: 10_000 } as con
 
 /** A file and its message, said plainly. */
 const plain = Array.from({ length: files.length }, (_, at) => {
-  const row = messages.id.indexOf(files.placement[at] as number);
+  const place = files.placement[at] === 0 ? 'space' : 'mail';
+  const row = place === 'space' ? -1 : messages.id.indexOf(files.placement[at] as number);
+  const folder = place === 'space' ? files.folder[at] : messages.dictionaries.folder[messages.folder[row] as number];
   return {
+    ...{ place, folder: folder as string, changed: files.changed[at] as number },
     ...{ at, row, id: files.id[at] as number, size: files.size[at] as number, name: files.name[at] as string },
     kind: FILE_KINDS[files.kind[at] as number] as string,
     copy: COPIES[files.copy[at] as number] as string,
-    inTrash: TRASH.has(messages.dictionaries.folder[messages.folder[row] as number] as string),
+    inTrash: TRASH.has(folder as string),
   };
 }).filter(({ inTrash }) => !inTrash);
 
 const timesOf = ({ size, kind, name }: (typeof plain)[number]) =>
-  plain.filter((other) => other.size === size && other.kind === kind && other.name.toLowerCase() === name.toLowerCase())
-    .length;
-const times = new Map(plain.map((file) => [file.id, timesOf(file)]));
+  plain.filter(
+    (other) =>
+      other.place === 'mail' &&
+      other.size === size &&
+      other.kind === kind &&
+      other.name.toLowerCase() === name.toLowerCase(),
+  ).length;
+const times = new Map(plain.map((file) => [file.id, file.place === 'space' ? 1 : timesOf(file)]));
 const mailedOf = (id: number) => {
   const count = times.get(id) ?? 0;
   return count === 1 ? 'once' : count <= 3 ? 'few' : 'many';
@@ -45,9 +56,17 @@ const TESTS: [string, (file: (typeof plain)[number]) => boolean][] = [
   ['kind = picture', ({ kind }) => kind === 'picture'],
   ['file ~ twin', ({ name }) => name === 'Twin.jpg'],
   ['not (file = "twin.jpg" or kind = film)', ({ name, kind }) => name !== 'Twin.jpg' && kind !== 'film'],
-  ['age > 2y', ({ row }) => ofMessage('age > 2y', row)],
-  ['from ~ post1', ({ row }) => ofMessage('from ~ post1', row)],
+  ['age > 2y', ({ row, changed }) => (row < 0 ? changed < TWO_YEARS_AGO : ofMessage('age > 2y', row))],
+  ['under = "files.example/Plans"', ({ folder }) => folder.startsWith('files.example/Plans')],
+  ['from ~ post1', ({ row }) => row >= 0 && ofMessage('from ~ post1', row)],
+  // What says something of messages is met by no file without one, whatever it says.
+  ['not from ~ post1', ({ row }) => row >= 0 && !ofMessage('from ~ post1', row)],
+  ['unseen or size > 100 kB', (file) => file.row >= 0 && ofMessageOrSize(file)],
 ];
+
+function ofMessageOrSize(file: { row: number; size: number }): boolean {
+  return ofMessage('unseen', file.row) || file.size > 100_000;
+}
 
 function ofMessage(where: string, row: number): boolean {
   const parsed = parseCriteria(where);
@@ -61,19 +80,17 @@ test('files narrow by criteria, copies and how often they were mailed as their p
       fc.constantFrom(...TESTS),
       fc.constantFrom(null, ...COPIES),
       fc.constantFrom(null, ...MAILED),
+      fc.constantFrom(null, ...FILE_PLACES),
       fc.boolean(),
-      ([where, holds], copy, mailed, descending) => {
-        const filter: FileFilter = { copy, mailed };
+      ([where, holds], copy, mailed, place, descending) => {
+        const filter: FileFilter = { copy, mailed, place };
         const open = view();
         const narrowed = open.narrow(where, NOW, { ...list, descending }, filter);
-        const wanted = plain.filter(
-          (file) =>
-            holds(file) && (copy === null || file.copy === copy) && (mailed === null || mailedOf(file.id) === mailed),
-        );
+        const wanted = plain.filter((file) => holds(file) && passes(file, { copy, mailed, place }));
         const bytes = wanted.reduce((sum, { size }) => sum + size, 0);
         assert.deepEqual(narrowed.total, { messages: wanted.length, bytes });
         assert.deepEqual(
-          narrowed.rows.map(({ file }) => file).sort((a, b) => a - b),
+          narrowed.rows.map((row) => (row.place === 'space' ? -row.file : row.file)).sort((a, b) => a - b),
           wanted.map(({ id }) => id).sort((a, b) => a - b),
         );
         const sizes = narrowed.rows.map(({ size }) => size);
@@ -81,17 +98,33 @@ test('files narrow by criteria, copies and how often they were mailed as their p
           sizes,
           sizes.toSorted((a, b) => (descending ? b - a : a - b)),
         );
-        for (const row of narrowed.rows) assert.equal(row.mailed, times.get(row.file));
-        const copies = COPIES.map((each) => wantedBy(holds, each, mailed).length);
-        assert.deepEqual([...narrowed.copies.now.messages], copies);
+        for (const row of narrowed.rows) assert.equal(row.mailed, row.place === 'space' ? 1 : times.get(row.file));
+        const tally = (filters: FileFilter[]) =>
+          filters.map((one) => plain.filter((file) => holds(file) && passes(file, one)).length);
+        assert.deepEqual(
+          [...narrowed.copies.now.messages],
+          tally(COPIES.map((each) => ({ copy: each, mailed, place }))),
+        );
+        assert.deepEqual(
+          [...narrowed.places.now.messages],
+          tally(FILE_PLACES.map((each) => ({ copy, mailed, place: each }))),
+        );
         open.mark({ kind: 'all' });
-        const { where: said, ids, expect } = open.selector();
-        assert.deepEqual(expect, { files: wanted.length, bytes });
-        if (copy === null && mailed === null) assert.equal(said, where);
+        const { where: said, ids, expect, kept: there } = open.selector();
+        const mailedOnes = wanted.filter((file) => file.place === 'mail');
+        assert.deepEqual(expect, {
+          files: mailedOnes.length,
+          bytes: mailedOnes.reduce((sum, { size }) => sum + size, 0),
+        });
+        assert.deepEqual(
+          there,
+          wanted.filter((file) => file.place === 'space').map(({ id }) => -id),
+        );
+        if (copy === null && mailed === null && place === null) assert.equal(said, where);
         else
           assert.deepEqual(
             ids,
-            wanted.map(({ id }) => id),
+            mailedOnes.map(({ id }) => id),
           );
       },
     ),
@@ -99,19 +132,25 @@ test('files narrow by criteria, copies and how often they were mailed as their p
   );
 });
 
-function wantedBy(holds: (typeof TESTS)[number][1], copy: string, mailed: string | null) {
-  return plain.filter((file) => holds(file) && file.copy === copy && (mailed === null || mailedOf(file.id) === mailed));
+/** What is asked of copies, and of how often something was mailed, no file of a file space answers. */
+function passes(file: (typeof plain)[number], { copy, mailed, place }: FileFilter): boolean {
+  const isKept = file.place === 'space';
+  return (
+    (copy === null || (!isKept && file.copy === copy)) &&
+    (mailed === null || (!isKept && mailedOf(file.id) === mailed)) &&
+    (place === null || file.place === place)
+  );
 }
 
 test('what is marked stays marked when files come and go, and a file knows its like and those beside it', () => {
   const before = view();
-  before.narrow('', NOW, list, { copy: null, mailed: null });
+  before.narrow('', NOW, list, { copy: null, mailed: null, place: null });
   before.mark({ kind: 'range', first: 0, last: 20, on: true });
   const fewer = sampleColumns(900, 3, 20);
   const after = new FilesView(files, fewer, 'UTC', TRASH, outside, NOW);
   after.takeMarks(before);
   assert.deepEqual(after.selector().ids, before.selector().ids);
-  const twin = plain.find(({ name }) => name === 'Twin.jpg');
+  const twin = plain.find(({ name, place }) => name === 'Twin.jpg' && place === 'mail');
   const alike = after.alike(twin?.id ?? 0);
   assert.equal(alike.length, times.get(twin?.id ?? 0));
   const beside = after.besides(twin?.id ?? 0).map(({ file }) => file);
@@ -123,7 +162,7 @@ test('what is marked stays marked when files come and go, and a file knows its l
     '',
     NOW,
     { ...list, order: 'subject', descending: false },
-    { copy: null, mailed: null },
+    { copy: null, mailed: null, place: null },
   ).rows;
   const folded = names.map(({ name }) => name.toLowerCase());
   assert.deepEqual(folded, folded.toSorted());
@@ -131,8 +170,8 @@ test('what is marked stays marked when files come and go, and a file knows its l
 
 test('files are the same after the wire', () => {
   assert.deepEqual(filesFromArrow(filesToArrow(files)), files);
-  const none = { ...files, length: 0, name: [] };
-  for (const column of ['id', 'placement', 'size', 'kind', 'copy'] as const)
+  const none = { ...files, length: 0, name: [], folder: [] };
+  for (const column of ['id', 'placement', 'size', 'kind', 'copy', 'changed'] as const)
     Object.assign(none, { [column]: files[column].slice(0, 0) });
   assert.equal(filesFromArrow(filesToArrow(none)).length, 0);
 });
@@ -141,7 +180,7 @@ test('a mailbox without messages, and one without files, open and narrow to noth
   const empty = sampleColumns(0, 1);
   for (const columns of [empty, messages]) {
     const open = new FilesView(sampleFiles(empty), columns, 'UTC', TRASH, outside, NOW);
-    const { total, rows } = open.narrow('kind = picture', NOW, list, { copy: null, mailed: null });
+    const { total, rows } = open.narrow('kind = picture', NOW, list, { copy: null, mailed: null, place: null });
     open.mark({ kind: 'all' });
     assert.deepEqual([total, rows, open.selector().expect.files], [{ messages: 0, bytes: 0 }, [], 0]);
   }

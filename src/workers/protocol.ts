@@ -217,14 +217,21 @@ export const MAILED = ['once', 'few', 'many'] as const;
 export interface FileFilter {
   copy: Copy | null;
   mailed: (typeof MAILED)[number] | null;
+  place: FilePlace | null;
 }
+
+/** Where a file lies. */
+export const FILE_PLACES = ['mail', 'space'] as const;
+export type FilePlace = (typeof FILE_PLACES)[number];
 
 /** A row of the list of files. */
 export interface FileRow {
   /** Its row. */
   id: number;
+  place: FilePlace;
+  /** Its number in the mailbox, or in file spaces. */
   file: number;
-  /** Its message, by one of its placements. */
+  /** Its message, by one of its placements; 0 in a file space. */
   message: number;
   name: string;
   kind: FileKind;
@@ -243,6 +250,9 @@ export interface NarrowedFiles extends Omit<Narrowed, 'rows'> {
   rows: FileRow[];
   copies: { now: Tally; all: Tally };
   mailed: { now: Tally; all: Tally };
+  places: { now: Tally; all: Tally };
+  /** Of what is marked, that in file spaces. */
+  keptMarked: { files: number; bytes: number };
 }
 
 /** How the API is told which files are marked. */
@@ -250,6 +260,8 @@ export interface FileSelector {
   where?: string;
   ids?: number[];
   expect: { files: number; bytes: number };
+  /** Numbers of those in file spaces, which are none of the others. */
+  kept: number[];
 }
 
 /** Calls of the worker: name to argument and result. */

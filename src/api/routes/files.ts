@@ -3,11 +3,12 @@ import { gzip } from 'node:zlib';
 import * as v from 'valibot';
 import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
-import { filesToArrow } from '../../core/columns/file-columns';
+import { filesToArrow, withKeptFiles } from '../../core/columns/file-columns';
 import { SHRUNK_LENGTHS, type ShrunkLength } from '../../core/files/shrinking';
 import { readFileColumns } from '../../store/archive/file-columns';
 import { amountOfFiles, pageOfFiles } from '../../store/archive/file-list';
 import { isIndexComplete } from '../../store/index/folders';
+import { keptFiles } from '../../store/space/contents';
 import { readyCriteria } from '../criteria';
 import { cursorFrom, cursorText } from '../cursor';
 import { route } from '../route';
@@ -57,10 +58,12 @@ const LEVEL = 4;
 export const getFileColumns = route({
   method: 'GET',
   path: '/accounts/{account}/files/columns',
-  summary: 'Returns all files of the index, each once, as an Arrow IPC stream. `placement` is the id of its message.',
+  summary:
+    'Returns all files of the index, each once, as an Arrow IPC stream. `placement` is the id of its message; it is 0 of files in file spaces, whose ids are negative.',
   formats: ['application/vnd.apache.arrow.stream'],
   async handle({ environment: { database }, account }) {
-    const body = await compress(filesToArrow(await readFileColumns(database, account)), { level: LEVEL });
+    const [files, kept] = [await readFileColumns(database, account), await keptFiles(database, account.id)];
+    const body = await compress(filesToArrow(withKeptFiles(files, kept)), { level: LEVEL });
     return new Response(new Uint8Array(body), {
       headers: {
         'content-type': 'application/vnd.apache.arrow.stream',

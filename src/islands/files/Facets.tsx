@@ -7,7 +7,7 @@ import { useAccount } from '../../ui/api/account';
 import { amounts, type Bar, BarGroup, folderBars, senderBars } from '../../ui/columns/BarGroup';
 import { chosenValues, conditionsOf, replaced, toggledValue } from '../../ui/criteria/conditions';
 import { text } from '../../ui/text';
-import { type FileFilter, MAILED, type NarrowedFiles } from '../../workers/protocol';
+import { FILE_PLACES, type FileFilter, type FilePlace, MAILED, type NarrowedFiles } from '../../workers/protocol';
 
 /** Senders, folders and years that are shown: the rest is found by typing. */
 const SHOWN = 6;
@@ -31,9 +31,20 @@ export function Facets({
     [text.files.year, years(narrowed, where, timeZone)],
     [text.sift.folder, folderBars(narrowed, where).slice(0, SHOWN)],
   ];
-  const filters: [string, Bar[]][] = [
-    [text.files.mailed, filterBars(MAILED, narrowed.mailed, filter.mailed, text.files.mailedTimes)],
-    [text.files.copy, filterBars(COPIES, narrowed.copies, filter.copy, text.files.copies)],
+  const { places } = narrowed;
+  const filters: [name: string, key: keyof FileFilter, Bar[]][] = [
+    // Where there is no file space all lie in the mail.
+    ...(places.all.messages[1] === 0
+      ? []
+      : [
+          [text.files.place, 'place', filterBars(FILE_PLACES, places, filter.place, text.files.places)] satisfies [
+            string,
+            keyof FileFilter,
+            Bar[],
+          ],
+        ]),
+    [text.files.mailed, 'mailed', filterBars(MAILED, narrowed.mailed, filter.mailed, text.files.mailedTimes)],
+    [text.files.copy, 'copy', filterBars(COPIES, narrowed.copies, filter.copy, text.files.copies)],
   ];
   return (
     <section
@@ -43,13 +54,8 @@ export function Facets({
       {groups.map(([name, bars]) => (
         <BarGroup key={name} name={name} bars={bars} onChange={(next) => onChange({ where: next })} />
       ))}
-      {filters.map(([name, bars], at) => (
-        <BarGroup
-          key={name}
-          name={name}
-          bars={bars}
-          onChange={(next) => onChange({ [at === 0 ? 'mailed' : 'copy']: next })}
-        />
+      {filters.map(([name, key, bars]) => (
+        <BarGroup key={key} name={name} bars={bars} onChange={(next) => onChange({ [key]: next })} />
       ))}
     </section>
   );
@@ -118,7 +124,7 @@ function yearBar(
   return { key: name, name, ...sum, chosen, next: () => replaced(where, ['time'], chosen ? [] : wanted) };
 }
 
-function filterBars<T extends Copy | (typeof MAILED)[number]>(
+function filterBars<T extends Copy | (typeof MAILED)[number] | FilePlace>(
   values: readonly T[],
   { now, all }: { now: Tally; all: Tally },
   chosen: T | null,

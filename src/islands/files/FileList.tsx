@@ -1,6 +1,6 @@
 import { useCallback, useMemo, useState } from 'react';
-import type { Bag } from '../../contract/types';
-import { useChange, useFigures, useScan } from '../../ui/api/account';
+import type { Bag, FileLot } from '../../contract/types';
+import { OF_THE_PLAN, useChange, useFigures, useScan } from '../../ui/api/account';
 import type { ColumnsClient } from '../../ui/columns/client';
 import { type Column, Grid, markColumn, OrderButton } from '../../ui/grid/Grid';
 import { MarkedBar, workerMarks } from '../../ui/grid/MarkedBar';
@@ -41,7 +41,7 @@ export function FileList({
   const scan = useScan().data;
   const [looked, setLooked] = useState<FileRow>();
   const { rows, first, total, marked } = narrowed;
-  const save = useChange<{ place: Bag['place'] } & Omit<FileSelector, 'expect'>, Bag>(
+  const save = useChange<{ place: Bag['place'] } & Omit<FileSelector, 'expect' | 'kept'>, Bag>(
     () => '/bags',
     'POST',
     (body) => body,
@@ -66,8 +66,21 @@ export function FileList({
   );
   const largest = useMemo(() => rows.reduce((most, { size }) => Math.max(most, size), 1), [rows]);
   const columns = useMemo(() => columnsOf(figures, largest), [figures, largest]);
+  const trash = useChange<number[], { lots: FileLot[] }>(
+    () => '/file-lots',
+    'POST',
+    (ids) => ({ ids, label: text.files.keptLot(ids.length, count(ids.length)) }),
+    OF_THE_PLAN,
+  );
+  const { keptMarked } = narrowed;
+  const markKept = async () => {
+    if (trash.isPending || keptMarked.files === 0) return;
+    const { kept } = await client.call('fileSelector', null);
+    trash.mutate(kept, { onSuccess: () => void mark({ kind: 'none' }) });
+  };
   const filling = scan?.state === 'running' || scan?.state === 'queued';
-  const nothing = marked.messages === 0 || save.isPending;
+  // Only what came by mail is saved.
+  const nothing = marked.messages - keptMarked.files === 0 || save.isPending;
   const ordered = { by: view.order, descends: view.descending, change: onOrder };
   const shared = {
     label: text.files.label,
@@ -77,7 +90,7 @@ export function FileList({
     marks: workerMarks<FileRow>((marking) => void mark(marking)),
     onView: showAround,
     onOpen: (row: FileRow) => setLooked(row),
-    onDelete: () => undefined,
+    onDelete: () => void markKept(),
     empty: filling ? text.sift.filling : text.files.nothing,
   };
   return (
@@ -89,6 +102,11 @@ export function FileList({
         marked={marked}
         mark={(marking) => void mark(marking)}
       >
+        {keptMarked.files > 0 && (
+          <button type="button" className="button" disabled={trash.isPending} onClick={() => void markKept()}>
+            {text.files.trashKept(keptMarked.files, count(keptMarked.files), figures.octets(keptMarked.bytes))}
+          </button>
+        )}
         <button type="button" className="button" disabled={nothing} onClick={() => void saveMarked('download')}>
           {text.files.saveThere}
         </button>
@@ -101,7 +119,7 @@ export function FileList({
           {text.files.saveHere}
         </button>
       </MarkedBar>
-      <Refused error={save.error} />
+      <Refused error={save.error ?? trash.error} />
       {isPictures ? (
         <>
           <p className="flex gap-4 pb-1 text-[11.5px] text-ink-2">
@@ -182,7 +200,7 @@ function columnsOf(figures: ReturnType<typeof useFigures>, largest: number): Col
       head: text.sift.from,
       width: 'minmax(80px, 1fr)',
       order: 'from',
-      cell: ({ author }) => author || text.sift.noSender,
+      cell: ({ author, place }) => (place === 'space' ? quiet(text.files.places.space) : author || text.sift.noSender),
     },
     {
       key: 'date',
@@ -206,14 +224,16 @@ function columnsOf(figures: ReturnType<typeof useFigures>, largest: number): Col
       width: '56px',
       align: 'right',
       minor: true,
-      cell: ({ mailed }) => (mailed > 1 ? <strong>{text.files.times(mailed)}</strong> : quiet(text.files.times(1))),
+      cell: ({ mailed, place }) =>
+        place === 'space' ? '' : mailed > 1 ? <strong>{text.files.times(mailed)}</strong> : quiet(text.files.times(1)),
     },
     {
       key: 'copy',
       head: text.files.copy,
       width: '78px',
       minor: true,
-      cell: ({ copy }) => (copy === 'none' ? quiet(text.files.copies.none) : text.files.copies[copy]),
+      cell: ({ copy, place }) =>
+        place === 'space' ? '' : copy === 'none' ? quiet(text.files.copies.none) : text.files.copies[copy],
     },
   ];
 }

@@ -7,6 +7,7 @@ import { MessagePreview } from '../../ui/messages/MessagePreview';
 import { Sheet } from '../../ui/Sheet';
 import { text } from '../../ui/text';
 import type { FileRow } from '../../workers/protocol';
+import { pathOfFile } from './Thumbnail';
 
 /** A file by itself: what it is, the text that it came with, what else came with it, and where else the same was mailed. */
 export function FileLook({
@@ -23,8 +24,29 @@ export function FileLook({
 }) {
   return (
     <Sheet title={file ? file.name || text.files.noName : ''} open={file !== undefined} onClose={onClose}>
-      {file && <Facts file={file} client={client} onMark={onMark} />}
+      {file?.place === 'space' && <KeptFacts file={file} />}
+      {file?.place === 'mail' && <Facts file={file} client={client} onMark={onMark} />}
     </Sheet>
+  );
+}
+
+/** A file of a file space: what it is, and where it lies. */
+function KeptFacts({ file }: { file: FileRow }) {
+  const { octets, dayAndTime } = useFigures();
+  return (
+    <>
+      <Sight key={pathOfFile(file)} file={file} />
+      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
+        <dt className="text-ink-2">{text.files.kind}</dt>
+        <dd>{text.files.oneOf[file.kind]}</dd>
+        <dt className="text-ink-2">{text.look.size}</dt>
+        <dd>{octets(file.size)}</dd>
+        <dt className="text-ink-2">{text.files.changed}</dt>
+        <dd>{dayAndTime(new Date(file.date * 1000).toISOString())}</dd>
+        <dt className="text-ink-2">{text.look.folder}</dt>
+        <dd>{file.folder}</dd>
+      </dl>
+    </>
   );
 }
 
@@ -42,7 +64,7 @@ function Facts({ file, client, onMark }: { file: FileRow; client: ColumnsClient;
   });
   return (
     <>
-      <Sight key={file.file} file={file} />
+      <Sight key={pathOfFile(file)} file={file} />
       <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
         <dt className="text-ink-2">{text.files.kind}</dt>
         <dd>{text.files.oneOf[file.kind]}</dd>
@@ -97,15 +119,15 @@ function Sight({ file }: { file: FileRow }) {
   const { base, account } = useAccount();
   const [isBroken, setBroken] = useState(false);
   const isPicture = file.kind === 'picture';
-  const path = `${base}/files/${file.file}`;
+  const path = `${base}${pathOfFile(file)}`;
   const words = useQuery({
-    queryKey: ['words', account.id, file.file],
+    queryKey: ['words', account.id, path],
     queryFn: () => call<string>(`${path}/words`),
     enabled: !isPicture && WITH_WORDS.has(file.kind),
     retry: false,
   });
   const why = useQuery({
-    queryKey: ['no-preview', account.id, file.file],
+    queryKey: ['no-preview', account.id, path],
     queryFn: () => call(`${path}/preview?size=large`),
     enabled: isBroken,
     retry: false,

@@ -27,6 +27,7 @@ export default function Files() {
   const filter: FileFilter = {
     copy: (route.search.get('copy') ?? null) as FileFilter['copy'],
     mailed: (route.search.get('mailed') ?? null) as FileFilter['mailed'],
+    place: (route.search.get('place') ?? null) as FileFilter['place'],
   };
   const [view, setView] = useState({ first: 0, count: FIRST_ROWS });
   const isPictures = route.search.get('as') === 'pictures';
@@ -35,11 +36,12 @@ export default function Files() {
     ...asked,
     now: Date.now(),
   }));
-  // What was saved or checked shows in the list.
+  // What was saved or checked, and what a file space was found to hold, shows in the list.
   useEffect(
     () =>
       subscribe(account.id, ({ kind, data: told }) => {
-        if (kind === 'bag' && (told as { state?: string }).state === 'done')
+        const isListed = kind === 'space';
+        if (isListed || (kind === 'bag' && (told as { state?: string }).state === 'done'))
           void client?.call('refreshFiles', null).then(ask);
       }),
     [account.id, client, ask],
@@ -63,8 +65,8 @@ export default function Files() {
         <button
           type="button"
           className="button"
-          disabled={where === '' && filter.copy === null && filter.mailed === null}
-          onClick={() => change({ where: '', copy: '', mailed: '' })}
+          disabled={where === '' && Object.values(filter).every((one) => one === null)}
+          onClick={() => change({ where: '', copy: '', mailed: '', place: '' })}
         >
           {text.sift.clear}
         </button>

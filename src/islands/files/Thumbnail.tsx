@@ -2,6 +2,11 @@ import { type ReactNode, useEffect, useState } from 'react';
 import { useAccount } from '../../ui/api/account';
 import type { FileRow } from '../../workers/protocol';
 
+/** Where a file is asked for, below the path of its account. */
+export function pathOfFile({ place, file }: Pick<FileRow, 'place' | 'file'>): string {
+  return place === 'space' ? `/space-files/${file}` : `/files/${file}`;
+}
+
 /** Milliseconds for which a file is in view before its picture is asked for: what scrolls by is not. */
 const SETTLED_MS = 120;
 
@@ -20,7 +25,7 @@ export function Thumbnail({ file, children }: { file: FileRow; children: ReactNo
     <>
       {isAsked && state !== 'none' && (
         <img
-          src={`/api/accounts/${account.id}/files/${file.file}/preview`}
+          src={`/api/accounts/${account.id}${pathOfFile(file)}/preview`}
           alt=""
           draggable={false}
           onLoad={() => setState('shown')}

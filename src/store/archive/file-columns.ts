@@ -45,6 +45,8 @@ export async function readFileColumns(database: Database, account: Account): Pro
       kind: Uint8Array.from(unpacked(packed.kind, 4)),
       copy: Uint8Array.from(unpacked(packed.copy, 4)),
       name: id.length === 0 ? [] : (packed.name ?? '').split('\n'),
+      changed: new Float64Array(id.length),
+      folder: new Array<string>(id.length).fill(''),
     };
   });
 }

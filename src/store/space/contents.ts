@@ -1,6 +1,9 @@
+import type { KeptFiles } from '../../core/columns/file-columns';
 import { FILE_KINDS, type FileKind } from '../../core/files/kinds';
+import { shownPath } from '../../core/space/path';
 import { type FolderFigures, type FolderSums, sumUp } from '../../core/space/tree';
-import { type Queryable, row, rows } from '../database';
+import { type Queryable, row, rows, theRow } from '../database';
+import { unpacked } from '../index/packed';
 import type { FileAmount } from './spaces';
 
 export interface SpaceFolder extends FolderFigures {
@@ -101,4 +104,43 @@ export async function spaceFileById(
     [account, id],
   );
   return found && { ...found, kind: FILE_KINDS[found.kind] ?? 'other' };
+}
+
+/** Files of one's own in file spaces, those in the trash left out, as columns. */
+export async function keptFiles(db: Queryable, account: number): Promise<KeptFiles> {
+  const packed = await theRow<
+    Record<'id' | 'size' | 'kind' | 'changed' | 'folder', Buffer | null> & { name: string | null }
+  >(
+    db,
+    `select string_agg(float8send(id::float8), ''::bytea) as id, string_agg(float8send(bytes::float8), ''::bytea) as size,
+       string_agg(int4send(kind), ''::bytea) as kind, string_agg(float8send(changed), ''::bytea) as changed,
+       string_agg(float8send(folder::float8), ''::bytea) as folder, string_agg(replace(name, E'\\n', ' '), E'\\n') as name
+     from (select f.id, f.bytes, f.kind::int, floor(date_part('epoch', coalesce(f.modified, s.listed_at, now()))) as changed, f.folder, f.name
+       from space_file f join space s on s.account = f.account and s.id = f.space
+       where f.account = $1 and f.gone_at is null and not f.shared and not coalesce(starts_with(f.path, s.trash), false)
+       order by f.id desc) found`,
+    [account],
+  );
+  const folders = await rows<{ id: number; path: string; root: string; origin: string }>(
+    db,
+    `select o.id, o.path, s.root, s.origin from space_folder o join space s on s.account = o.account and s.id = o.space
+     where o.account = $1`,
+    [account],
+  );
+  const shown = new Map(
+    folders.map(({ id, path, root, origin }) => [
+      id,
+      [new URL(origin).host, shownPath(path, root)].filter(Boolean).join('/'),
+    ]),
+  );
+  const id = unpacked(packed.id, 8) as Float64Array;
+  return {
+    length: id.length,
+    id,
+    size: unpacked(packed.size, 8) as Float64Array,
+    kind: Uint8Array.from(unpacked(packed.kind, 4)),
+    name: id.length === 0 ? [] : (packed.name ?? '').split('\n'),
+    changed: unpacked(packed.changed, 8) as Float64Array,
+    folder: Array.from(unpacked(packed.folder, 8) as Float64Array, (folder) => shown.get(folder) ?? ''),
+  };
 }

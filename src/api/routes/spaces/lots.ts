@@ -15,7 +15,7 @@ import {
   type NamedFiles,
 } from '../../../store/plan/file-lots';
 import { dropLot } from '../../../store/plan/lots';
-import { spaceById } from '../../../store/space/spaces';
+import { spaceById, spacesOf } from '../../../store/space/spaces';
 import { cursorFrom, cursorText } from '../../cursor';
 import { invalid, notFound } from '../../problem';
 import { route } from '../../route';
@@ -60,15 +60,40 @@ export const makeFileLot = route({
         body.label ??
         ('ids' in named ? `${named.ids.length} chosen files` : (body.folder || 'all files').slice(0, 200));
       const id = await createFileLot(client, account, space, { label, fate: body.fate, named });
-      if (id === undefined)
-        throw invalid('There is nothing to mark: these files are gone, are shared by others, or lie in the trash.', [
-          { field: body.ids ? 'ids' : 'folder', expected: 'files of your own that are there' },
-        ]);
+      if (id === undefined) throw nothingToMark(body.ids ? 'ids' : 'folder');
       await tell(client, account.id, 'level', {});
       return shownLot(client, account.id, id);
     });
   },
 });
+
+export const makeFileLots = route({
+  method: 'POST',
+  path: '/accounts/{account}/file-lots',
+  summary: 'Creates a lot of files in each file space that has any of these, as `makeFileLot` does.',
+  body: s.NewFileLots,
+  status: 201,
+  response: v.object({ lots: v.array(s.FileLot) }),
+  async handle({ environment: { database }, account, body }) {
+    return transaction(database, async (client) => {
+      const lots: FileLot[] = [];
+      const label = body.label ?? `${body.ids.length} chosen files`;
+      for (const space of await spacesOf(client, account.id)) {
+        const id = await createFileLot(client, account, space, { label, fate: body.fate, named: { ids: body.ids } });
+        if (id !== undefined) lots.push(await shownLot(client, account.id, id));
+      }
+      if (lots.length === 0) throw nothingToMark('ids');
+      await tell(client, account.id, 'level', {});
+      return { lots };
+    });
+  },
+});
+
+function nothingToMark(field: 'ids' | 'folder') {
+  return invalid('There is nothing to mark: these files are gone, are shared by others, or lie in the trash.', [
+    { field, expected: 'files of your own that are there' },
+  ]);
+}
 
 function namedFiles(
   root: string,

@@ -218,6 +218,20 @@ export const getSpaceFilePreview = route({
   },
 });
 
+export const getSpaceFileWords = route({
+  method: 'GET',
+  path: '/accounts/{account}/space-files/{file}/words',
+  summary: 'Returns the first words of a document in a file space, as `getFileWords` does of one in a message.',
+  formats: ['text/plain'],
+  async handle({ environment, account, parameters, request }) {
+    const id = Number(parameters.file);
+    const made = await environment.previews.seeInSpace(environment, account, id, 'words', request.signal);
+    return new Response(made.kind === 'words' ? made.text : '', {
+      headers: { 'content-type': 'text/plain; charset=utf-8', 'cache-control': 'private, no-store' },
+    });
+  },
+});
+
 function tried({ id }: Account) {
   return { name: `file spaces of account ${id}`, most: MOST_TRIES, seconds: WINDOW_SECONDS };
 }

@@ -249,7 +249,7 @@ class SpaceWork {
         ready.map(({ sent }) => sent),
       ),
     );
-    await this.closed(ready, ({ sent }) => send(this.client, sent));
+    await this.closed(ready, ({ sent }) => send(this.client, sent, this.open.has(sent.id)));
   }
 
   /** Looks at a file as it is now, and makes room for it where it goes. Undefined where it is left. */
@@ -294,6 +294,8 @@ class SpaceWork {
   }
 
   private trash: Promise<string> | undefined;
+  /** What was sent before the run was interrupted, and was not done by then. */
+  private readonly open = new Set<number>();
 
   /** Writes down what became of files. What is not known of some is thrown, once it is written down of the others. */
   private async closed(ready: readonly Ready[], find: (one: Ready) => Promise<Sent>): Promise<void> {
@@ -323,6 +325,7 @@ class SpaceWork {
     const pending = known.flatMap(({ one, sent }) => (sent === 'pending' ? [one.file.id] : []));
     await this.fenced(async (db) => {
       await closeFiles(db, this.account, this.run.id, this.space.id, moved, gone);
+      for (const id of pending) this.open.add(id);
       if (pending.length > 0) await reopenFiles(db, this.account, this.run.id, pending);
       await this.told.progressed(db);
     });

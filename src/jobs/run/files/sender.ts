@@ -40,14 +40,17 @@ export function isRefusal(error: unknown): error is SpaceProblem {
 /**
  * Moves or deletes a file, and finds out what became of it by what lies where afterwards, not by what the server answers.
  *
+ * @param again whether it was sent before, and nobody knows whether that is still under way.
  * @throws where that can't be found out now: what was sent stays written down, and is asked for by whoever goes on.
  */
-export async function send(client: DavClient, file: SentFile): Promise<Sent> {
+export async function send(client: DavClient, file: SentFile, again: boolean): Promise<Sent> {
   try {
     if (file.to === null) await deleteFile(client, file.from, file.etag ?? undefined);
     else await moveFile(client, file.from, file.to, file.etag ?? undefined);
   } catch (error) {
     if (!isRefusal(error)) throw error;
+    // It was not there any more, so somebody else took it away.
+    if (file.to === null && error.kind === 'gone' && !again) return { left: 'vanished' };
     const found = await whatBecameOf(client, file);
     return found === 'pending' ? { left: reasonOf(error), because: error } : found;
   }
