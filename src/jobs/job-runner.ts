@@ -6,7 +6,7 @@ import type { MailServer } from '../mail/server';
 import { type Account, accountById } from '../store/access/accounts';
 import { canSignIn } from '../store/access/credentials';
 import { bagById, updateBag } from '../store/archive/bags';
-import { type Database, isDatabaseTrouble, type Queryable } from '../store/database';
+import { type Database, isDatabaseTrouble, type Queryable, transaction } from '../store/database';
 import { tell } from '../store/events';
 import { noteCounted } from '../store/index/readings';
 import { scanById, updateScan } from '../store/index/scans';
@@ -39,6 +39,7 @@ import { indexAllWords } from './scan/index-words';
 import { scan } from './scan/scan';
 import { failSearch, search } from './search';
 import { SignInNeeded, signInTo } from './sign-in';
+import { listSpacesAgain } from './space/ask-again';
 import { listSpace } from './space/list-space';
 import { askToStop, failAsks } from './unsubscribe/ask';
 import { readWays } from './unsubscribe/read-ways';
@@ -201,7 +202,10 @@ export class JobRunner {
     await indexAllWords(this.context, job);
     // Before the job is over: what has to be looked at again is put off in here.
     await confirmQuota(this.context.database, this.context.vault, account);
-    await finishJob(this.context.database, job);
+    await transaction(this.context.database, async (client) => {
+      await listSpacesAgain(client, account.id);
+      await finishJob(client, job);
+    });
   }
 
   private async pause(job: Job, problem?: { kind: string; detail: string }): Promise<void> {

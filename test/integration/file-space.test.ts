@@ -29,8 +29,8 @@ test('what is not mail is explained to the octet: files, pictures, and what the 
   assert.deepEqual(
     [trash, plan],
     [
-      { files: 0, bytes: 0 },
-      { files: 0, bytes: 0 },
+      { files: 0, bytes: 0, pictureBytes: 0 },
+      { files: 0, bytes: 0, pictureBytes: 0 },
     ],
   );
   const { spaces } = (await app.call('GET', `${account}/spaces`)).body;

@@ -20,6 +20,7 @@ import type { WorkContext } from '../context';
 import { fenceOf } from '../fence';
 import { noticeOfRun } from '../notices';
 import { checkQuotaLater, snapshotOf } from '../quota-check';
+import { askSpacesAgain } from '../space/ask-again';
 import { changedFolders } from '../sync/changed-folders';
 import { readLevel } from '../sync/folder-listing';
 import { FolderSync } from '../sync/folder-sync';
@@ -37,6 +38,7 @@ export async function conclude(
   const { database, vault } = context;
   await lookForMoved(context, job, account, server, run);
   const originals = await readFoldersOfAppends(context, job, account, server, run);
+  if (run.action === 'purge') await askSpacesAgain(context, account);
   const after = await quotaSnapshot(database, account, server);
   await writeEnd(context, job, account, run, state, after, async (client, ended) => {
     if (originals.length > 0) await removeReplacements(client, vault, account, ended, originals);
