@@ -250,3 +250,36 @@ async function ids(app: App): Promise<Map<string, number>> {
 function sum(numbers: readonly number[]): number {
   return numbers.reduce((total, number) => total + number, 0);
 }
+
+test('after a scan what changed there is found by itself, and after a purge of mail both servers are asked how full they are', async () => {
+  const host = await startStandIn({ scenario: tinyScenario() });
+  const space = await startFileSpace(host, [plainFile('a', 1_000), plainFile('b/c', 2_000)]);
+  const app = await App.start();
+  const account = await app.signIn({ port: host.plainPort });
+  await app.scanned(account);
+  await addSpace(app, account, space);
+  space.tree.put(`${ROOT}b/new`, Buffer.alloc(70_000), 'text/plain');
+  await app.scanned(account, true);
+  await until(async () => (await listed(app, account)).own.files === 3, 30);
+  assert.deepEqual(await indexed(app), there(space));
+  // Where the server can't tell what changed, not every scan reads all of it.
+  space.faults.noSync = true;
+  await app.call('POST', `${account}/spaces/1/listings`);
+  await listed(app, account);
+  const asked = space.asked.get('PROPFIND');
+  await app.scanned(account, true);
+  assert.equal((await listed(app, account)).listing.state, 'done');
+  assert.equal(space.asked.get('PROPFIND'), asked);
+
+  const before = (await listed(app, account)).used;
+  const lot = await app.call('POST', `${account}/lots`, { where: 'size > 100 kB', fate: 'purge', scope: 'all' });
+  const purge = await app.ran(account, { action: 'purge', lots: [lot.body.id] });
+  assert.ok(purge.done.bytes > 0);
+  const { used } = await listed(app, account);
+  assert.equal(before - used, purge.done.bytes);
+  const level = (await app.call('GET', `${account}/level`)).body;
+  assert.deepEqual(
+    [level.space.unexplained, level.space.toTheOctet],
+    [host.mailbox.used() - level.mail.bytes - level.trash.bytes - space.tree.bytes, true],
+  );
+});
