@@ -98,6 +98,10 @@ test('files narrow by criteria, copies and how often they were mailed as their p
           sizes,
           sizes.toSorted((a, b) => (descending ? b - a : a - b)),
         );
+        assert.ok(
+          narrowed.senders.every(({ address }) => address.includes('@')),
+          'nobody is no sender',
+        );
         for (const row of narrowed.rows) assert.equal(row.mailed, row.place === 'space' ? 1 : times.get(row.file));
         const tally = (filters: FileFilter[]) =>
           filters.map((one) => plain.filter((file) => holds(file) && passes(file, one)).length);

@@ -1,6 +1,6 @@
 import { type Columns, rowOfId } from '../core/columns/columns';
 import type { Tally } from '../core/columns/cross-filter';
-import { columnsOfFiles, type FileColumns } from '../core/columns/file-columns';
+import { columnsOfFiles, type FileColumns, NOBODY } from '../core/columns/file-columns';
 import { ranksOf } from '../core/columns/order';
 import { parseCriteria } from '../core/criteria/parse';
 import type { Criteria, Field } from '../core/criteria/tree';
@@ -131,6 +131,7 @@ export class FilesView {
     const { rows, ...narrowed } = this.rows.narrow(where, now, window, mask && { key, mask });
     return {
       ...narrowed,
+      senders: narrowed.senders.filter(({ address }) => address !== NOBODY),
       rows: rows.map((row) => this.shown(row)),
       keptMarked: this.keptMarked(),
       ...this.tallies(narrowed.where, now),
@@ -274,7 +275,7 @@ export class FilesView {
     const { id, size, date, name, address, folder, marked } = row;
     const isKept = this.isKept(index);
     return {
-      ...{ id, size, date, author: name || address, folder, marked },
+      ...{ id, size, date, author: isKept ? '' : name || address, folder, marked },
       place: isKept ? 'space' : 'mail',
       file: Math.abs(this.files.id[at] as number),
       message: this.files.placement[at] as number,

@@ -55,6 +55,28 @@ test('attached files that are kept there too are compared, and marked to be take
   assert.deepEqual([lot.label, lot.fate], ['Files that the file space has too', 'strip']);
 });
 
+test('Files shows them beside attachments, with where they lie; marked there they are in the plan', async () => {
+  await goTo('/files');
+  await shows(/Where it lies/);
+  await pressPart('file space');
+  await shows(/66 files · [\s\S]*Open day 2025\.mp4/);
+  assert.doesNotMatch(await text('main'), /Mark .* of the file space/);
+  const row = await driver.wait(
+    browserUntil.elementLocated(By.xpath('//*[@role="row"][contains(., "Open day 2025.mp4")]')),
+    20_000,
+  );
+  await row.click();
+  await accessible('Files of a file space');
+  await goTo('/files?place=space&where=kind%20%3D%20table');
+  await shows(/16 files · /);
+  await press('Mark everything that matches');
+  await pressPart('Mark 16 files of the file space for its trash');
+  await until(async () => (await ask('/file-lots')).lots.length === 1);
+  const [lot] = (await ask('/file-lots')).lots;
+  assert.deepEqual([lot.files, lot.fate], [16, 'trash']);
+  await driver.executeScript(`return fetch('/api/accounts/1/file-lots/${lot.id}', { method: 'DELETE' })`);
+});
+
 test('two series of pictures are thinned after a look, and the level falls by what was said', async () => {
   await goTo('/repeats');
   await pressPart('Pictures nearly alike');

@@ -588,8 +588,18 @@ section(
   await app.finished(`/accounts/1/runs/${trashing.id}`);
   await call('listFilesOfRun', { path: { run: trashing.id } });
   await call('getSpaceTrash', { path: inSpace });
-  const { body: another } = await app.call('POST', `/accounts/1/spaces/${added.id}/lots`, { ids: [second.id] });
-  await call('deleteFileLot', { path: { lot: another.id } });
+  const { lots: more } = await call('makeFileLots', { body: { ids: [second.id] } });
+  await call('deleteFileLot', { path: { lot: more[0].id } });
+  words(
+    'getSpaceFilePreview',
+    'For example `GET /api/accounts/1/space-files/12/preview?size=large` answers as `getFilePreview` does.',
+  );
+  words('getSpaceFileWords', 'It answers as `getFileWords` does.');
+  await call('listSpacePictureSeries');
+  words(
+    'createSpacePictureLot',
+    'Body: `{files, label?}`, numbers of pictures of series in one file space. Answer: 201 and the lot.',
+  );
 }
 
 section('Settings');

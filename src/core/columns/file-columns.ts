@@ -173,6 +173,9 @@ export function columnsOfFiles(files: FileColumns, messages: Columns): { columns
   return { columns: { ...gathered, id, size, kinds, length, dictionaries }, place };
 }
 
+/** The address of nobody, which no author has. */
+export const NOBODY = '\n';
+
 /** Where a row has no message: it is gone, or the file lies in a file space. */
 const GONE = -1;
 const IN_SPACE = -2;
@@ -204,6 +207,6 @@ function withPlaces(
   return {
     ...known,
     folder: folders,
-    author: { name: nobody(name), address: nobody(address), host: nobody(host), domain: nobody(domain) },
+    author: { name: nobody(name), address: [...address, NOBODY], host: nobody(host), domain: nobody(domain) },
   };
 }

@@ -34,7 +34,7 @@ export function Facets({
   const { places } = narrowed;
   const filters: [name: string, key: keyof FileFilter, Bar[]][] = [
     // Where there is no file space all lie in the mail.
-    ...(places.all.messages[1] === 0
+    ...(places.all.messages[1] === 0 && filter.place === null
       ? []
       : [
           [text.files.place, 'place', filterBars(FILE_PLACES, places, filter.place, text.files.places)] satisfies [

@@ -216,7 +216,12 @@ function columnsOf(figures: ReturnType<typeof useFigures>, largest: number): Col
       width: 'minmax(60px, 0.6fr)',
       order: 'folder',
       minor: true,
-      cell: ({ folder }) => quiet(folder),
+      // The host of a file space is the same for most.
+      cell: ({ folder, place }) => (
+        <span className="text-ink-2" title={folder}>
+          {place === 'space' ? folder.slice(folder.indexOf('/') + 1) : folder}
+        </span>
+      ),
     },
     {
       key: 'mailed',
