@@ -5,7 +5,7 @@ import { fileOctets } from '../../stand-in/files/body';
 import { filesOf, SHARED } from '../../stand-in/scenario/files';
 import { LETTER_LINES } from '../../stand-in/scenario/words';
 import type { FileSpaceServer } from '../../stand-in/webdav/server';
-import { addSpace, listed, ROOT, startFileSpace } from '../file-space';
+import { addSpace, filesIn, listed, ROOT, startedFileRun, startFileSpace } from '../file-space';
 import { App, cleanUp, DAY, demoScenario, startStandIn } from '../harness';
 
 after(cleanUp);
@@ -126,4 +126,29 @@ test('what changed in the file space is not relied on, whatever its tag says; th
   await listed(app, account);
   const { broken } = (await app.call('GET', `${account}/repeats`)).body;
   assert.equal(broken, second.copies.length);
+});
+
+test('a file that messages rely on does not go from the file space as well: neither is carried out until one of both is given up', async () => {
+  const { space, app, account, path, compare, groups } = await opened();
+  await compare();
+  const [group] = await groups();
+  const strip = await app.call('POST', `${account}/repeats/spaces/lots`, { groups: [group.id] });
+  assert.equal(strip.status, 201);
+  const { id } = (await filesIn(app, path)).get(group.places[0].path);
+  const trash = await app.call('POST', `${path}/lots`, { ids: [id] });
+  const runs = [
+    await app.call('POST', `${account}/runs`, { action: 'strip', lots: [strip.body.id] }),
+    await app.call('POST', `${path}/runs`, { action: 'trash', lots: [trash.body.id] }),
+  ];
+  for (const { status, body } of runs) assert.deepEqual([status, body.type], [409, '/problems/would-take-last']);
+  assert.equal((await app.call('GET', `${account}/repeats`)).body.broken, group.going.files);
+  // Told apart again, the messages keep their file.
+  await app.call('POST', `${account}/repeats/again`);
+  const moved = await app.finished(await startedFileRun(app, path, { action: 'trash', lots: [trash.body.id] }));
+  assert.equal(moved.done.messages, 1);
+  assert.ok([...space.tree.files.keys()].some((file) => file.startsWith(`${ROOT}Trash/`)));
+  // What lies in the trash may go any day, so no message relies on it.
+  assert.ok((await groups()).every(({ sha256 }: any) => sha256 !== group.sha256));
+  await app.finished(await startedFileRun(app, path, { action: 'restore', run: moved.id }));
+  assert.ok((await groups()).some(({ sha256 }: any) => sha256 === group.sha256));
 });

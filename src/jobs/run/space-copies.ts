@@ -1,10 +1,12 @@
 import { createHash } from 'node:crypto';
+import { includes } from '../../core/sets/ranges';
 import type { DavClient } from '../../dav/client';
 import { isSame, type Resource } from '../../dav/listing';
 import { isPassingProblem, SpaceProblem } from '../../dav/problem';
 import { download, look } from '../../dav/transfer';
 import { MailProblem } from '../../mail/problem';
 import type { Account } from '../../store/access/accounts';
+import { filesOfSpacesTaken } from '../../store/plan/file-lots';
 import { type SpaceCopy, spaceCopies } from '../../store/space/doubled';
 import { spaceById } from '../../store/space/spaces';
 import type { WorkContext } from '../context';
@@ -36,8 +38,13 @@ export class SpaceCopies {
   async thereNow(digests: readonly string[]): Promise<Map<string, SpaceCopy>> {
     const found = new Map<string, SpaceCopy>();
     const looked = new Map<string, number>();
-    for (const copy of await spaceCopies(this.context.database, this.account.id, digests)) {
+    const { database } = this.context;
+    const copies = await spaceCopies(database, this.account.id, digests);
+    // What the plan, or a run, takes from there does not stay.
+    const taken = copies.length === 0 ? [] : await filesOfSpacesTaken(database, this.account.id);
+    for (const copy of copies) {
       const { sha256 } = copy;
+      if (includes(taken, copy.id)) continue;
       const before = looked.get(sha256) ?? 0;
       if (found.has(sha256) || before >= MOST_LOOKED_FOR) continue;
       looked.set(sha256, before + 1);

@@ -35,11 +35,12 @@ export async function pictureCandidates(database: Database, account: Account): P
          where ${IS_LARGE} order by 2, 4, 1) found`,
       [account.id, await mailFolders(client, account)],
     );
-    return { ...rowsOf(packed), looked: unpacked(packed.looked, 4) as Int32Array };
+    return { ...pictureRows(packed), looked: unpacked(packed.looked, 4) as Int32Array };
   });
 }
 
-function rowsOf(packed: Record<'file' | 'author' | 'taken' | 'size', Buffer | null>) {
+/** Rows of pictures as PostgreSQL has packed them. */
+export function pictureRows(packed: Record<'file' | 'author' | 'taken' | 'size', Buffer | null>) {
   return {
     file: unpacked(packed.file, 8) as Float64Array,
     author: unpacked(packed.author, 4) as Int32Array,
@@ -80,17 +81,26 @@ export async function readLooks(db: Queryable, account: Account): Promise<Looks>
        where l.account = $1 and l.hash is not null order by 3, 4, 1) found`,
     [account.id, await mailFolders(db, account)],
   );
+  return {
+    ...looksOf(packed),
+    placement: unpacked(packed.placement, 4) as Int32Array,
+    digest: unpacked(packed.sha256, 4) as Int32Array,
+  };
+}
+
+/** Rows of pictures with how they look, as PostgreSQL has packed them. */
+export function looksOf(
+  packed: Record<'file' | 'author' | 'taken' | 'size' | 'hash' | 'sharpness' | 'points', Buffer | null>,
+): LookRows {
   const halves = unpacked(packed.hash, 4) as Int32Array;
   const half = (at: 0 | 1) =>
     Int32Array.from({ length: halves.length / 2 }, (_, row) => halves[2 * row + at] as number);
   return {
-    ...rowsOf(packed),
-    placement: unpacked(packed.placement, 4) as Int32Array,
+    ...pictureRows(packed),
     high: half(0),
     low: half(1),
     sharpness: unpacked(packed.sharpness, 8) as Float64Array,
     points: unpacked(packed.points, 8) as Float64Array,
-    digest: unpacked(packed.sha256, 4) as Int32Array,
   };
 }
 

@@ -1,9 +1,10 @@
 import * as clock from '../../clock/clock';
-import { includes, type Ranges } from '../../core/sets/ranges';
+import { includes, printMultirange, type Ranges } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
 import { type Queryable, rows } from '../database';
 import { guardedNow, keepingFiles } from '../index/guarded';
-import { type DoubledRow, doubledRows } from '../space/doubled';
+import { type DoubledRow, doubledRows, STAYS } from '../space/doubled';
+import { filesOfSpacesTaken } from './file-lots';
 import { promisedFilesOfPlan } from './promised';
 import { filesTakenNow, takenNow } from './taken';
 
@@ -56,7 +57,7 @@ export async function doubledOf(db: Queryable, account: Account, leaving?: Range
   return [...groups.values()].sort((a, b) => b.bytes - a.bytes || a.id - b.id);
 }
 
-/** Files that lots of the plan must not take out, since no file space has them any more, as far as the index knows. */
+/** Files that lots of the plan must not take out, since no file space has them any more that the plan leaves there, as far as the index knows. */
 export async function brokenDoubled(db: Queryable, account: Account): Promise<number[]> {
   const promised = await promisedFilesOfPlan(db, account, 'spaces');
   if (promised.length === 0) return [];
@@ -64,8 +65,9 @@ export async function brokenDoubled(db: Queryable, account: Account): Promise<nu
     db,
     `select one.file from unnest($2::bigint[]) as one (file)
      cross join lateral (select * from file_digest where account = $1 and file = one.file and sha256 is not null offset 0) d
-     where exists (select from space_file where account = $1 and sha256 = d.sha256 and gone_at is null and not shared)`,
-    [account.id, promised],
+     where exists (select from space_file f join space s on s.account = f.account and s.id = f.space
+       where f.account = $1 and f.sha256 = d.sha256 and ${STAYS} and not $3::int8multirange @> f.id)`,
+    [account.id, promised, printMultirange(await filesOfSpacesTaken(db, account.id))],
   );
   const kept = new Set(there.map(({ file }) => file));
   return promised.filter((file) => !kept.has(file));

@@ -9,6 +9,9 @@ import { mailFolders } from '../index/selection';
 /** Decoded octets from which on a file is compared: as many as a repeated file has at least in a message. */
 const LEAST = Math.floor((LEAST_REPEATED * 3) / 4.2);
 
+/** Of a file f in a file space s: it is there, is one's own, and does not lie in the trash, from which it may go any day. */
+export const STAYS = 'f.gone_at is null and not f.shared and not coalesce(starts_with(f.path, s.trash), false)';
+
 /** Something that has to be read to be compared. */
 export interface ToRead {
   /** Of a file of a message, or of one of a file space. */
@@ -25,8 +28,8 @@ export async function unreadDoubled(
     database,
     `select string_agg(float8send(id::float8), ''::bytea) as id, string_agg(float8send(bytes::float8), ''::bytea) as bytes,
        string_agg(int4send(read::int), ''::bytea) as read
-     from (select id, bytes, read from space_file
-       where account = $1 and gone_at is null and not shared and bytes >= ${LEAST} order by id) found`,
+     from (select f.id, f.bytes, f.read from space_file f join space s on s.account = f.account and s.id = f.space
+       where f.account = $1 and f.bytes >= ${LEAST} and ${STAYS} order by f.id) found`,
     [account.id],
   );
   const [id, bytes] = [unpacked(packed.id, 8) as Float64Array, unpacked(packed.bytes, 8) as Float64Array];
@@ -93,8 +96,8 @@ export async function doubledRows(db: Queryable, account: Account): Promise<Doub
   return rows<DoubledRow>(
     db,
     `select encode(s.sha256, 'hex') as sha256, d.file, p.id as placement, f.own_size as size
-     from (select distinct sha256 from space_file
-       where account = $1 and gone_at is null and sha256 is not null and not shared) s
+     from (select distinct f.sha256 from space_file f join space s on s.account = f.account and s.id = f.space
+       where f.account = $1 and f.sha256 is not null and ${STAYS}) s
      cross join lateral (select * from file_digest where account = $1 and sha256 = s.sha256 offset 0) d
      cross join lateral (select * from file where account = $1 and id = d.file and not enclosed offset 0) f
      cross join lateral (select * from placement where account = $1 and message = d.file / 512 and gone_at is null offset 0) p
@@ -118,15 +121,14 @@ export interface SpaceCopy {
   sha256: string;
 }
 
-/** Files of file spaces with some digests. */
+/** Files of file spaces with some digests, outside the trash. */
 export async function spaceCopies(db: Queryable, account: number, digests: readonly string[]): Promise<SpaceCopy[]> {
   return rows<SpaceCopy>(
     db,
     `select f.id, f.space, s.origin, s.root, f.path, f.name, f.type, f.bytes, f.etag, f.modified, encode(f.sha256, 'hex') as sha256
      from unnest($2::bytea[]) as wanted (sha256)
-     cross join lateral (select * from space_file where account = $1 and sha256 = wanted.sha256 and gone_at is null
-       and not shared offset 0) f
-     join space s on s.account = $1 and s.id = f.space order by f.id`,
+     cross join lateral (select * from space_file where account = $1 and sha256 = wanted.sha256 offset 0) f
+     join space s on s.account = $1 and s.id = f.space where ${STAYS} order by f.id`,
     [account, digests.map((digits) => Buffer.from(digits, 'hex'))],
   );
 }

@@ -3,7 +3,7 @@ import { LEAST_REPEATED } from '../../core/repeats/file-candidates';
 import type { LookRows, PictureRows } from '../../core/repeats/picture-series';
 import { type Queryable, theRow } from '../database';
 import { unpacked } from '../index/packed';
-import type { PictureLook } from '../index/pictures';
+import { looksOf, type PictureLook, pictureRows } from '../index/pictures';
 
 /** Pictures f of one's own outside the trash of file spaces s that are large enough to be worth a look. Who has them is their author. */
 const PICTURES = `space_file f join space s on s.account = f.account and s.id = f.space
@@ -26,16 +26,7 @@ export async function spacePictureCandidates(db: Queryable, account: number): Pr
      from (select f.id, f.space, floor(date_part('epoch', f.modified)) as taken, f.bytes, f.looked from ${PICTURES} order by 2, 3, 1) found`,
     [account],
   );
-  return { ...rowsOf(packed), looked: unpacked(packed.looked, 4) as Int32Array };
-}
-
-function rowsOf(packed: Record<'file' | 'author' | 'taken' | 'size', Buffer | null>) {
-  return {
-    file: unpacked(packed.file, 8) as Float64Array,
-    author: unpacked(packed.author, 4) as Int32Array,
-    taken: unpacked(packed.taken, 8) as Float64Array,
-    size: unpacked(packed.size, 8) as Float64Array,
-  };
+  return { ...pictureRows(packed), looked: unpacked(packed.looked, 4) as Int32Array };
 }
 
 /** Pictures of file spaces that were looked at. */
@@ -57,17 +48,7 @@ export async function readSpaceLooks(db: Queryable, account: number): Promise<Sp
        from ${PICTURES} and f.look_hash is not null and f.sha256 is not null order by 2, 3, 1) found`,
     [account],
   );
-  const halves = unpacked(packed.hash, 4) as Int32Array;
-  const half = (at: 0 | 1) =>
-    Int32Array.from({ length: halves.length / 2 }, (_, row) => halves[2 * row + at] as number);
-  return {
-    ...rowsOf(packed),
-    high: half(0),
-    low: half(1),
-    sharpness: unpacked(packed.sharpness, 8) as Float64Array,
-    points: unpacked(packed.points, 8) as Float64Array,
-    digest: unpacked(packed.digest, 4) as Int32Array,
-  };
+  return { ...looksOf(packed), digest: unpacked(packed.digest, 4) as Int32Array };
 }
 
 /** Keeps how a picture looks, and what it holds; null where it can't be read. */

@@ -1,13 +1,13 @@
 import * as v from 'valibot';
 import * as s from '../../../contract/schemas';
-import { isNearlyAlike, neighboursOf, type PictureSeries } from '../../../core/repeats/picture-series';
+import type { PictureSeries } from '../../../core/repeats/picture-series';
 import { includes } from '../../../core/sets/ranges';
 import { type Queryable, rows } from '../../../store/database';
 import { type Pictures, picturesOf } from '../../../store/plan/pictures';
 import { twinsOf } from '../../../store/plan/twins';
 import { cursorFrom, cursorText } from '../../cursor';
-import { invalid } from '../../problem';
 import { route } from '../../route';
+import { chosenPictures } from './chosen-pictures';
 import { marked } from './marked';
 import { goingOf } from './summary';
 import { toldMessages } from './told';
@@ -90,32 +90,10 @@ export const createPictureLot = route({
   async handle({ environment: { database }, account, body }) {
     return marked(database, account, undefined, 'files', async (client) => {
       const { rows: all, series } = await picturesOf(client, account, goingOf(await twinsOf(client, account)));
-      const chosen = new Set(body.files);
-      const rowOf = new Map(
-        series.flatMap(({ rows: members }) => members.map((row) => [all.file[row] as number, row])),
-      );
-      let bytes = 0;
-      for (const file of chosen) {
-        const row = rowOf.get(file);
-        if (row === undefined)
-          throw invalid('One of these pictures is in no series of pictures nearly alike.', [
-            { field: 'files', expected: 'pictures of series' },
-          ]);
-        const stays = [...neighboursOf(all, row)].some(
-          (other) =>
-            rowOf.has(all.file[other] as number) &&
-            !chosen.has(all.file[other] as number) &&
-            isNearlyAlike(all, row, other),
-        );
-        if (!stays)
-          throw invalid('One picture of each series stays: keep one that is nearly alike.', [
-            { field: 'files', expected: 'not all pictures of a series' },
-          ]);
-        bytes += all.size[row] as number;
-      }
+      const chosen = chosenPictures(all, series, body.files);
       return {
-        ids: [...chosen],
-        bytes,
+        ids: chosen.map((row) => all.file[row] as number),
+        bytes: chosen.reduce((sum, row) => sum + (all.size[row] as number), 0),
         label: body.label ?? 'pictures nearly alike',
         fate: 'strip',
         promise: 'pictures',

@@ -1,7 +1,7 @@
 import * as v from 'valibot';
 import * as s from '../../../contract/schemas';
 import { FileLot, SpacePictureSeries } from '../../../contract/space';
-import { isNearlyAlike, neighboursOf, type PictureSeries } from '../../../core/repeats/picture-series';
+import type { PictureSeries } from '../../../core/repeats/picture-series';
 import { shownPath } from '../../../core/space/path';
 import { type Queryable, rows, transaction } from '../../../store/database';
 import { tell } from '../../../store/events';
@@ -11,6 +11,7 @@ import { type FileSpace, spaceById } from '../../../store/space/spaces';
 import { cursorFrom, cursorText } from '../../cursor';
 import { conflict, invalid } from '../../problem';
 import { route } from '../../route';
+import { chosenPictures } from './chosen-pictures';
 
 /** Pictures of one series that are shown. */
 const MOST_SHOWN = 100;
@@ -88,29 +89,8 @@ export const createSpacePictureLot = route({
     return transaction(database, async (client) => {
       await client.query('select 1 from account where id = $1 for no key update', [account.id]);
       const { rows: all, series } = await spacePicturesOf(client, account.id);
-      const chosen = new Set(body.files);
-      const rowOf = new Map(
-        series.flatMap(({ rows: members }) => members.map((row) => [all.file[row] as number, row])),
-      );
-      const spaces = new Set<number>();
-      for (const file of chosen) {
-        const row = rowOf.get(file);
-        if (row === undefined)
-          throw invalid('One of these pictures is in no series of pictures nearly alike.', [
-            { field: 'files', expected: 'pictures of series' },
-          ]);
-        spaces.add(all.author[row] as number);
-        const stays = [...neighboursOf(all, row)].some(
-          (other) =>
-            rowOf.has(all.file[other] as number) &&
-            !chosen.has(all.file[other] as number) &&
-            isNearlyAlike(all, row, other),
-        );
-        if (!stays)
-          throw invalid('One picture of each series stays: keep one that is nearly alike.', [
-            { field: 'files', expected: 'not all pictures of a series' },
-          ]);
-      }
+      const chosen = chosenPictures(all, series, body.files);
+      const spaces = new Set(chosen.map((row) => all.author[row] as number));
       const [id, another] = spaces;
       if (id === undefined || another !== undefined)
         throw invalid('Choose pictures of one file space.', [
@@ -120,7 +100,7 @@ export const createSpacePictureLot = route({
       const lot = await createFileLot(client, account, space, {
         label: body.label ?? 'pictures nearly alike',
         fate: 'trash',
-        named: { ids: [...chosen] },
+        named: { ids: chosen.map((row) => all.file[row] as number) },
         promise: 'pictures',
       });
       const made = (await filePlanOf(client, account.id)).lots.find((one) => one.id === lot);

@@ -6,6 +6,7 @@ import { begin } from '../../../jobs/run/begin';
 import type { Account } from '../../../store/access/accounts';
 import { type Queryable, transaction } from '../../../store/database';
 import { fileLotById } from '../../../store/plan/file-lots';
+import { brokenPromises, countOfBroken } from '../../../store/plan/promises';
 import { brokenSpacePictures } from '../../../store/plan/space-pictures';
 import { type FileSelector, freezeFiles, outcomesOfFiles } from '../../../store/runs/file-runs';
 import { createRun, handLots, type Run, runById } from '../../../store/runs/runs';
@@ -112,6 +113,12 @@ export const startFileRun = route({
         throw conflict(
           'would-take-last',
           `The plan would take the last of ${broken === 1 ? 'a picture' : `${broken} pictures`} nearly alike: the one that was to stay has gone, or is in the plan too. Remove the lot, and look at the series again.`,
+        );
+      const relied = lots.length === 0 ? 0 : countOfBroken(await brokenPromises(client, account, ['spaces']));
+      if (relied > 0)
+        throw conflict(
+          'would-take-last',
+          `The plan also takes ${relied === 1 ? 'a file' : `${relied} files`} out of messages because the file space has ${relied === 1 ? 'it' : 'them'}. Carry that out first, or remove one of the lots.`,
         );
       const trash = await trashOf(client, account.id, space);
       const { digest, ...asked } = await freezeFiles(client, account.id, id, space.id, selector, where, trash);
