@@ -156,10 +156,11 @@ export class FileTree {
         break;
       case 'move': {
         const { from, to } = change;
-        const moved = [...this.files].filter(
-          ([path]) => path === from || (from.endsWith('/') && path.startsWith(from)),
-        );
-        const folders = [...this.folders].filter((path) => from.endsWith('/') && path.startsWith(from));
+        const file = this.files.get(from);
+        const moved = file
+          ? [[from, file] as const]
+          : [...this.files].filter(([path]) => from.endsWith('/') && path.startsWith(from));
+        const folders = file ? [] : [...this.folders].filter((path) => from.endsWith('/') && path.startsWith(from));
         this.take(from);
         for (const path of folders) this.addFolder(to + path.slice(from.length));
         for (const [path, file] of moved) this.place(to + path.slice(from.length), { ...file, version: this.version });
