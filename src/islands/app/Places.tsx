@@ -48,7 +48,12 @@ export function Places({ path }: { path: string }) {
     [
       '/trash',
       text.places.trash,
-      level ? text.places.trashFigure(count(level.trash.messages), octets(level.trash.bytes)) : '',
+      level
+        ? text.places.trashFigure(
+            count(level.trash.messages + (level.space?.trash.files ?? 0)),
+            octets(level.trash.bytes + (level.space?.trash.bytes ?? 0)),
+          )
+        : '',
     ],
     ['/archive', text.places.archive, archive ? text.places.safe(octets(archive.bytes + archive.files.bytes)) : ''],
     ['/ledger', text.places.ledger, text.places.wonBack(octets(won))],
