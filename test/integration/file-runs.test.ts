@@ -247,6 +247,7 @@ test('a run on files is paused, goes on, and is cancelled; what it did stays, an
   await app.call('POST', `${run}/pause`);
   const paused = await app.finished(run);
   assert.equal(paused.state, 'paused');
+  assert.equal((await app.call('DELETE', path)).status, 409, 'it is not over');
   assert.ok(paused.done.messages < 300);
   await app.call('POST', `${run}/resume`);
   await until(async () => (await app.call('GET', run)).body.done.messages > paused.done.messages);
@@ -261,4 +262,19 @@ test('a run on files is paused, goes on, and is cancelled; what it did stays, an
   assert.equal(moved, cancelled.done.messages);
   assert.equal((await app.call('DELETE', path)).status, 204);
   assert.deepEqual((await app.call('GET', `${account}/ledger/check`)).body.faults, []);
+});
+
+test('a run whose file space lets nobody in any more is cancelled all the same, and says what it left', async () => {
+  const { space, app, account, path, idsOf } = await opened([plainFile('a', 10), plainFile('b', 20)]);
+  const ids = await idsOf('a', 'b');
+  space.faults.refuse = { method: 'PROPFIND', status: 401, times: 1_000 };
+  const run = await startFileRun(app, path, 'trash', { ids });
+  const failed = await app.finished(run);
+  assert.deepEqual([failed.state, failed.problem.kind], ['failed', 'no-mechanism']);
+  await app.call('POST', `${run}/cancel`);
+  await until(async () => (await app.call('GET', run)).body.state === 'cancelled');
+  const { done, left } = (await app.call('GET', run)).body;
+  assert.deepEqual([done.messages, left], [0, [{ reason: 'cancelled', messages: 2, bytes: 30 }]]);
+  assert.deepEqual((await app.call('GET', `${account}/ledger/check`)).body.faults, []);
+  assert.equal((await app.call('DELETE', path)).status, 204);
 });

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { Fragment, useState } from 'react';
 import { useAccount, useFigures } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import type { ColumnsClient } from '../../ui/columns/client';
@@ -36,17 +36,28 @@ function KeptFacts({ file }: { file: FileRow }) {
   return (
     <>
       <Sight key={pathOfFile(file)} file={file} />
-      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
-        <dt className="text-ink-2">{text.files.kind}</dt>
-        <dd>{text.files.oneOf[file.kind]}</dd>
-        <dt className="text-ink-2">{text.look.size}</dt>
-        <dd>{octets(file.size)}</dd>
-        <dt className="text-ink-2">{text.files.changed}</dt>
-        <dd>{dayAndTime(new Date(file.date * 1000).toISOString())}</dd>
-        <dt className="text-ink-2">{text.look.folder}</dt>
-        <dd>{file.folder}</dd>
-      </dl>
+      <Pairs
+        of={[
+          [text.files.kind, text.files.oneOf[file.kind]],
+          [text.look.size, octets(file.size)],
+          [text.files.changed, dayAndTime(new Date(file.date * 1000).toISOString())],
+          [text.look.folder, file.folder],
+        ]}
+      />
     </>
+  );
+}
+
+function Pairs({ of }: { of: readonly (readonly [name: string, value: string])[] }) {
+  return (
+    <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
+      {of.map(([name, value]) => (
+        <Fragment key={name}>
+          <dt className="text-ink-2">{name}</dt>
+          <dd>{value}</dd>
+        </Fragment>
+      ))}
+    </dl>
   );
 }
 
@@ -65,20 +76,16 @@ function Facts({ file, client, onMark }: { file: FileRow; client: ColumnsClient;
   return (
     <>
       <Sight key={pathOfFile(file)} file={file} />
-      <dl className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 wrap-anywhere">
-        <dt className="text-ink-2">{text.files.kind}</dt>
-        <dd>{text.files.oneOf[file.kind]}</dd>
-        <dt className="text-ink-2">{text.look.size}</dt>
-        <dd>{octets(file.size)}</dd>
-        <dt className="text-ink-2">{text.sift.from}</dt>
-        <dd>{file.author || text.sift.noSender}</dd>
-        <dt className="text-ink-2">{text.look.date}</dt>
-        <dd>{dayAndTime(new Date(file.date * 1000).toISOString())}</dd>
-        <dt className="text-ink-2">{text.look.folder}</dt>
-        <dd>{file.folder}</dd>
-        <dt className="text-ink-2">{text.files.copy}</dt>
-        <dd>{text.files.copies[file.copy]}</dd>
-      </dl>
+      <Pairs
+        of={[
+          [text.files.kind, text.files.oneOf[file.kind]],
+          [text.look.size, octets(file.size)],
+          [text.sift.from, file.author || text.sift.noSender],
+          [text.look.date, dayAndTime(new Date(file.date * 1000).toISOString())],
+          [text.look.folder, file.folder],
+          [text.files.copy, text.files.copies[file.copy]],
+        ]}
+      />
       <Rows
         title={text.files.alike}
         rows={context?.alike ?? []}

@@ -173,11 +173,11 @@ export async function beginListing(db: Queryable, account: number, id: number): 
   return begun.rowCount === 1;
 }
 
-/** Whether a run is being carried out in a file space, or is about to be. */
-export async function hasRunUnderWay(db: Queryable, account: number, id: number): Promise<boolean> {
+/** Whether a run in a file space is not over: it would lose what it works on. */
+export async function hasOpenRun(db: Queryable, account: number, id: number): Promise<boolean> {
   const found = await row(
     db,
-    `select 1 from run where account = $1 and space = $2 and state in ('queued', 'running') limit 1`,
+    `select 1 from run where account = $1 and space = $2 and state in ('queued', 'running', 'paused', 'failed') limit 1`,
     [account, id],
   );
   return found !== undefined;

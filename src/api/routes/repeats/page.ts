@@ -1,5 +1,16 @@
 import { cursorFrom, cursorText } from '../../cursor';
 
+/** A page of a list that has no numbers of its own to go on by: it goes on by the place. */
+export function pageByPlace<T>(
+  list: readonly T[],
+  { limit, after: told }: { limit: number; after?: string | undefined },
+): { page: T[]; next: { next?: string } } {
+  const from = Number(cursorFrom(told)?.value ?? 0);
+  const page = list.slice(from, from + limit);
+  const end = from + page.length;
+  return { page, next: end < list.length ? { next: cursorText({ value: `${end}`, id: 0 }) } : {} };
+}
+
 /**
  * A page of what is ordered by the octets that can be won, and where the next one begins.
  *

@@ -5,10 +5,10 @@ import { includes } from '../../../core/sets/ranges';
 import { type Queryable, rows } from '../../../store/database';
 import { type Pictures, picturesOf } from '../../../store/plan/pictures';
 import { twinsOf } from '../../../store/plan/twins';
-import { cursorFrom, cursorText } from '../../cursor';
 import { route } from '../../route';
 import { chosenPictures } from './chosen-pictures';
 import { marked } from './marked';
+import { pageByPlace } from './page';
 import { goingOf } from './summary';
 import { toldMessages } from './told';
 
@@ -24,14 +24,8 @@ export const listPictureSeries = route({
   response: v.object({ series: v.array(s.PictureSeries), next: v.optional(v.string()) }),
   async handle({ environment: { database }, account, query }) {
     const found = await picturesOf(database, account, goingOf(await twinsOf(database, account)));
-    const after = cursorFrom(query.after);
-    const from = after ? Number(after.value) : 0;
-    const page = found.series.slice(from, from + query.limit);
-    const isMore = from + page.length < found.series.length;
-    return {
-      series: await shown(database, account.id, found, page),
-      ...(isMore ? { next: cursorText({ value: `${from + page.length}`, id: 0 }) } : {}),
-    };
+    const { page, next } = pageByPlace(found.series, query);
+    return { series: await shown(database, account.id, found, page), ...next };
   },
 });
 

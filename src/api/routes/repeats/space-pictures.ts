@@ -8,10 +8,10 @@ import { tell } from '../../../store/events';
 import { createFileLot, filePlanOf } from '../../../store/plan/file-lots';
 import { type SpaceSeries, spacePicturesOf } from '../../../store/plan/space-pictures';
 import { type FileSpace, spaceById } from '../../../store/space/spaces';
-import { cursorFrom, cursorText } from '../../cursor';
 import { conflict, invalid } from '../../problem';
 import { route } from '../../route';
 import { chosenPictures } from './chosen-pictures';
+import { pageByPlace } from './page';
 
 /** Pictures of one series that are shown. */
 const MOST_SHOWN = 100;
@@ -25,14 +25,8 @@ export const listSpacePictureSeries = route({
   response: v.object({ series: v.array(SpacePictureSeries), next: v.optional(v.string()) }),
   async handle({ environment: { database }, account, query }) {
     const found = await spacePicturesOf(database, account.id);
-    const after = cursorFrom(query.after);
-    const from = after ? Number(after.value) : 0;
-    const page = found.series.slice(from, from + query.limit);
-    const isMore = from + page.length < found.series.length;
-    return {
-      series: await shown(database, account.id, found, page),
-      ...(isMore ? { next: cursorText({ value: `${from + page.length}`, id: 0 }) } : {}),
-    };
+    const { page, next } = pageByPlace(found.series, query);
+    return { series: await shown(database, account.id, found, page), ...next };
   },
 });
 

@@ -23,7 +23,7 @@ import {
   beginListing,
   type FileSpace,
   forgetSpace,
-  hasRunUnderWay,
+  hasOpenRun,
   MOST_SPACES,
   saveSpaceSecret,
   spaceById,
@@ -126,8 +126,8 @@ export const forgetFileSpace = route({
   async handle({ environment: { database }, account, parameters }) {
     await transaction(database, async (client) => {
       const space = await theSpace(client, account, parameters.space);
-      if (await hasRunUnderWay(client, account.id, space.id))
-        throw conflict('wrong-state', 'A run works in this file space. Wait until it is over, or cancel it.');
+      if (await hasOpenRun(client, account.id, space.id))
+        throw conflict('wrong-state', 'A run in this file space is not over. Let it finish, or cancel it.');
       await forgetSpace(client, account.id, space.id);
       await tell(client, account.id, 'space', { id: space.id });
       await tell(client, account.id, 'level', {});

@@ -76,11 +76,16 @@ export async function carryOutFiles(
 ): Promise<RunOutcome> {
   const { database } = context;
   const space = run.space === null ? undefined : await spaceById(database, account.id, run.space);
-  const client = space && (await openSpace(context, account, space, watch));
+  const carrier = new FileCarrier(context, job, account, run, signIn, turn);
+  // Nothing has to be found out, so it ends though the file space may let nobody in.
+  if (run.wanted === 'cancel' && (await sentFiles(database, account.id, run.id)).length === 0)
+    return carrier.endWithout('cancelled', 'cancelled');
+  if (!space) return carrier.endWithout('done', 'folder-gone');
+  const client = await openSpace(context, account, space, watch);
   try {
-    return await new FileCarrier(context, job, account, run, signIn, turn).carryOut(space, client);
+    return await carrier.carryOut(space, client);
   } finally {
-    client?.close();
+    client.close();
   }
 }
 
@@ -100,46 +105,51 @@ class FileCarrier {
     this.fenced = fenceOf(context, job, { bySets: true });
   }
 
-  async carryOut(space: FileSpace | undefined, client: DavClient | undefined): Promise<RunOutcome> {
+  /** Leaves all that is pending, and asks the file space nothing. */
+  async endWithout(outcome: 'done' | 'cancelled', reason: LeftReason): Promise<RunOutcome> {
     const { database } = this.context;
+    await this.begun();
+    const sent = await sentFiles(database, this.account.id, this.run.id);
+    await this.leave(
+      'unknown',
+      sent.map(({ id }) => id),
+    );
+    await this.leave(reason, [...numbersOf(await pendingFiles(database, this.account.id, this.run.id))]);
+    await writeEnd(this.context, this.job, this.account, this.run, outcome, await this.snapshot());
+    return outcome;
+  }
+
+  /** Begins, or goes on. */
+  private async begun(): Promise<void> {
     await this.says('measuring');
     const before = this.run.before ?? (await this.snapshot());
     await this.fenced(async (db) => {
       await updateRun(db, this.account.id, this.run.id, { state: 'running', before, problem: null });
       await this.announce(db);
     });
-    let outcome: RunOutcome = 'done';
-    if (space && client) {
-      const work = new SpaceWork(database, client, this.account.id, space, this.run, this.fenced, this);
-      await work.recover();
-      outcome = await work.work();
-      if (outcome === 'paused') return outcome;
-      await this.says('concluding');
-      const asked = await askSpace(client, space.root);
-      await this.fenced(async (db) => {
-        await noteFigures(db, this.account.id, space.id);
-        const { quotaUsed = null, quotaAvailable = null } = asked;
-        await updateSpace(db, this.account.id, space.id, { quotaUsed, quotaAvailable, askedAt: new Date() });
-        const left = (await runById(db, this.account.id, this.run.id))?.left ?? [];
-        const isBehind = left.some(({ reason }) => BEHIND.has(reason));
-        if (isBehind && (await beginListing(db, this.account.id, space.id)))
-          await enqueue(db, this.account.id, 'list-space', space.id);
-        await tell(db, this.account.id, 'space', { id: space.id });
-      });
-    } else await this.leaveAll();
-    await writeEnd(this.context, this.job, this.account, this.run, outcome, await this.snapshot());
-    return outcome;
   }
 
-  /** Somebody has Tamsel forget the file space. */
-  private async leaveAll(): Promise<void> {
+  async carryOut(space: FileSpace, client: DavClient): Promise<RunOutcome> {
     const { database } = this.context;
-    const sent = await sentFiles(database, this.account.id, this.run.id);
-    await this.leave(
-      'unknown',
-      sent.map(({ id }) => id),
-    );
-    await this.leave('folder-gone', [...numbersOf(await pendingFiles(database, this.account.id, this.run.id))]);
+    await this.begun();
+    const work = new SpaceWork(database, client, this.account.id, space, this.run, this.fenced, this);
+    await work.recover();
+    const outcome = await work.work();
+    if (outcome === 'paused') return outcome;
+    await this.says('concluding');
+    const asked = await askSpace(client, space.root);
+    await this.fenced(async (db) => {
+      await noteFigures(db, this.account.id, space.id);
+      const { quotaUsed = null, quotaAvailable = null } = asked;
+      await updateSpace(db, this.account.id, space.id, { quotaUsed, quotaAvailable, askedAt: new Date() });
+      const left = (await runById(db, this.account.id, this.run.id))?.left ?? [];
+      const isBehind = left.some(({ reason }) => BEHIND.has(reason));
+      if (isBehind && (await beginListing(db, this.account.id, space.id)))
+        await enqueue(db, this.account.id, 'list-space', space.id);
+      await tell(db, this.account.id, 'space', { id: space.id });
+    });
+    await writeEnd(this.context, this.job, this.account, this.run, outcome, await this.snapshot());
+    return outcome;
   }
 
   /** How full it is: what both servers say is asked anew. */
@@ -192,6 +202,10 @@ class FileCarrier {
 class SpaceWork {
   private readonly folders: FileFolders;
   private readonly staying: StayingPictures;
+  /** The folder of this run in the trash. */
+  private trash: Promise<string> | undefined;
+  /** What was sent before the run was interrupted, and was not done by then. */
+  private readonly open = new Set<number>();
 
   constructor(
     private readonly database: Queryable,
@@ -292,10 +306,6 @@ class SpaceWork {
     this.trash ??= this.folders.ofRun(this.database, this.run);
     return pathInTrash(file.path, this.space.root, await this.trash);
   }
-
-  private trash: Promise<string> | undefined;
-  /** What was sent before the run was interrupted, and was not done by then. */
-  private readonly open = new Set<number>();
 
   /** Writes down what became of files. What is not known of some is thrown, once it is written down of the others. */
   private async closed(ready: readonly Ready[], find: (one: Ready) => Promise<Sent>): Promise<void> {

@@ -36,11 +36,12 @@ export class FileFolders {
     let above: Promise<number> | undefined;
     for (const folder of foldersDownTo(this.space.root, path)) {
       const before = above;
-      const found: Promise<number> = this.known.get(folder) ?? Promise.resolve(before).then(() => this.made(folder));
+      above = this.known.get(folder);
+      if (above) continue;
+      above = Promise.resolve(before).then(() => this.made(folder));
+      this.known.set(folder, above);
       // What failed may be tried again with the next file.
-      found.catch(() => this.known.delete(folder));
-      this.known.set(folder, found);
-      above = found;
+      above.catch(() => this.known.delete(folder));
     }
     return above ?? this.note(path, false);
   }

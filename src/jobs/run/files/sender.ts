@@ -51,14 +51,15 @@ export async function send(client: DavClient, file: SentFile, again: boolean): P
     if (!isRefusal(error)) throw error;
     // It was not there any more, so somebody else took it away.
     if (file.to === null && error.kind === 'gone' && !again) return { left: 'vanished' };
-    const found = await whatBecameOf(client, file);
+    // The server has answered, so it is in the middle of nothing.
+    const found = await foundNow(client, file);
     return found === 'pending' ? { left: reasonOf(error), because: error } : found;
   }
   if (file.to === null) return { done: 'gone' };
   // The server says that it was moved: what has arrived is looked at all the same.
   const arrived = await look(client, file.to);
   if (isWhole(arrived, file)) return { done: arrived };
-  const found = await whatBecameOf(client, file);
+  const found = await foundNow(client, file);
   return found === 'pending' ? { left: 'refused' } : found;
 }
 
