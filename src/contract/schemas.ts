@@ -200,7 +200,7 @@ export const SavedFilter = v.object({ id: count, name: v.string(), where: v.stri
 const progress = v.object({ done: count, total: count });
 export const ProblemNote = v.object({ kind: v.string(), detail: v.string() });
 /** Why work is not being done now: tried again later, after other work of the mailbox, of its host, or after other large mailboxes; or no worker took it yet. */
-const Waits = v.optional(v.picklist(['later', 'turn', 'host', 'large', 'worker']));
+export const Waits = v.optional(v.picklist(['later', 'turn', 'host', 'large', 'worker']));
 
 export const Scan = v.object({
   id: count,

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { FILE_KINDS } from '../core/files/kinds';
-import { FileAmount, Ids, Label, ProblemNote, Timestamp } from './schemas';
+import { FileAmount, Ids, Label, ProblemNote, Scope, Timestamp, Waits } from './schemas';
 
 /** The shapes of the API for file spaces. Sizes are octets, times RFC 3339 in UTC. */
 
@@ -174,4 +174,60 @@ export const SpacePictureSeries = v.object({
       sharpness: v.number(),
     }),
   ),
+});
+
+/** Files of messages that are to be put into a file space. Exactly one of `ids` and `where`. */
+export const NewUpload = v.object({
+  label: v.optional(Label),
+  ids: v.optional(Ids),
+  where: v.optional(v.pipe(v.string(), v.maxLength(10_000))),
+  scope: Scope,
+  /** Where they are put, from the uppermost folder on; each in a folder of its year and its message. */
+  folder: v.optional(v.pipe(v.string(), v.trim(), v.minLength(1), v.maxLength(500)), 'From mail'),
+});
+
+/** What an upload would come to. */
+export const UploadEstimate = v.object({
+  /** Files that can be taken out of their messages once they lie there, and the octets that mail holds of them. */
+  inMail: FileAmount,
+  /** Octets that they will take in the file space; those in base64 up to some hundredths too many. */
+  inSpace: count,
+  /** Octets that the file space has left, as its server said last; null: it does not say. */
+  available: v.nullable(count),
+  /** Whether both count against one limit; null: nobody knows. */
+  counts: v.nullable(v.boolean()),
+});
+
+/** Files of messages that are put into a file space, are read back there, and stay in their messages until a run takes them out. */
+export const Upload = v.object({
+  id: count,
+  space: count,
+  label: v.string(),
+  folder: v.string(),
+  state: v.picklist(['queued', 'running', 'paused', 'done', 'cancelled', 'failed']),
+  /** Encoded octets in messages. */
+  asked: FileAmount,
+  /** What lies there and was read back, in octets there. Of these, `had` was there before. */
+  done: FileAmount,
+  had: FileAmount,
+  left: v.array(v.object({ reason: v.string(), ...FileAmount.entries })),
+  wanted: v.nullable(v.picklist(['pause', 'cancel'])),
+  problem: v.optional(ProblemNote),
+  createdAt: Timestamp,
+  endedAt: v.optional(Timestamp),
+  waits: Waits,
+});
+
+export const UploadedFile = v.object({
+  /** Of the file in its message. */
+  file: count,
+  name: v.string(),
+  /** `sent`: it is not known yet whether it came. */
+  state: v.picklist(['sent', 'done', 'left']),
+  /** Where it lies there, for a person. */
+  path: v.optional(v.string()),
+  encoded: count,
+  /** Octets there. */
+  bytes: v.optional(count),
+  reason: v.optional(v.string()),
 });

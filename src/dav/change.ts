@@ -22,6 +22,26 @@ export async function deleteFile(client: DavClient, path: string, etag: string |
 }
 
 /**
+ * Puts a file where nothing is (`If-None-Match: *`, RFC 9110 §13.1.2).
+ *
+ * @param octets gives them from the first on, whenever it is asked.
+ * @throws SpaceProblem `changed` where something is there; otherwise as moveFile: the file may be there all the same, or a part of it.
+ */
+export async function putFile(
+  client: DavClient,
+  path: string,
+  bytes: number,
+  octets: () => AsyncIterable<Uint8Array>,
+): Promise<void> {
+  // What it is the server tells by its name, as of any other file: what a message says of it is not handed on.
+  const headers = { 'if-none-match': '*', 'content-type': 'application/octet-stream' };
+  const answer = await client.ask('PUT', path, { headers, body: { bytes, octets } });
+  await drained(answer.body);
+  if (answer.status !== 201 && answer.status !== 204 && answer.status !== 200)
+    throw refusedChange(answer.status, answer.headers['retry-after']);
+}
+
+/**
  * Makes a folder (RFC 4918 §9.3).
  *
  * @returns whether it was made; false where something is there already.
@@ -55,6 +75,8 @@ async function change(
 function refusedChange(status: number, retryAfter: string | undefined): SpaceProblem {
   if (status === 405 || status === 501) return new SpaceProblem('forbidden', 'The server does not allow it.');
   if (status === 409) return new SpaceProblem('folder-gone', 'The folder into which it was to go is not there.');
+  // Longer than the server takes (RFC 9110 §15.5.14).
+  if (status === 413) return new SpaceProblem('no-room', 'The server does not take files of this size.');
   // Of a move: the place that it goes to is refused (RFC 4918 §9.9.4).
   if (status === 502) return new SpaceProblem('command-refused', 'The server does not move it there.');
   return status < 300

@@ -7,6 +7,7 @@ import {
 } from 'node:http';
 import { Agent, request as requestTls } from 'node:https';
 import { isIP } from 'node:net';
+import { pipeline } from 'node:stream/promises';
 import { checkedAddress, isLoopback } from '../mail/destination';
 import { isAdmitted } from '../mail/only-servers';
 import { type OutboundConfig, trustOf } from '../mail/outbound-config';
@@ -25,7 +26,8 @@ const MOST_REFUSAL = 64 * 1024;
 
 export interface DavRequest {
   headers?: Readonly<Record<string, string>> | undefined;
-  body?: string | undefined;
+  /** A text, or octets of which it is known how many they are; they are made anew where they have to be sent again. */
+  body?: string | { bytes: number; octets(): AsyncIterable<Uint8Array> } | undefined;
 }
 
 export interface DavAnswer {
@@ -124,19 +126,28 @@ export class DavClient {
           host: this.address,
           port: this.origin.port || (isPlain ? 80 : 443),
           ...(isIP(host) ? {} : { servername: host }),
-          headers: { ...headers, host: this.origin.host, ...(signature ? { authorization: signature } : {}) },
+          headers: {
+            ...headers,
+            host: this.origin.host,
+            ...(signature ? { authorization: signature } : {}),
+            ...(typeof body === 'object' ? { 'content-length': `${body.bytes}` } : {}),
+          },
           agent: this.agent,
           timeout: SILENCE_MS,
           ...this.trust,
         },
         (response) => {
           const { statusCode: status = 0 } = response;
+          // Answered before all was sent: what would be sent next over this connection would be taken for the rest.
+          if (typeof body === 'object' && !sent.writableFinished) response.once('end', () => sent.destroy());
           resolve({ status, headers: response.headers, body: response });
         },
       );
       sent.on('timeout', () => sent.destroy(new SpaceProblem('timed-out', `${host} does not answer.`)));
       sent.on('error', (error) => reject(problemOf(error, host)));
-      sent.end(body);
+      if (typeof body !== 'object') sent.end(body);
+      // Whatever ends it too early is an error of what is sent, or the server has answered already.
+      else pipeline(body.octets(), sent).catch(() => undefined);
     });
   }
 }

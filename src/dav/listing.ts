@@ -1,4 +1,4 @@
-import { BadPath, collectionOf, normalPath } from '../core/space/path';
+import { asCollection, BadPath, collectionOf, normalPath } from '../core/space/path';
 import { type DavClient, drained } from './client';
 import { type Part, readMultistatus, type Told, unreadable } from './multistatus';
 import { SpaceProblem } from './problem';
@@ -98,10 +98,12 @@ export async function askSpace(client: DavClient, path: string): Promise<Space> 
 export async function askResource(client: DavClient, path: string): Promise<Resource> {
   let found: Resource | undefined;
   for await (const told of answered(client, path, '0', MEMBERS, MOST_OF_ONE)) {
-    const named = path.endsWith('/') ? asCollection(pathIn(told)) : pathIn(told);
-    if (found || named !== path) throw unreadable('tells of something else than was asked for');
+    const named = pathIn(told);
+    // A folder may be asked for without its slash, and told of with it (RFC 4918 §5.2).
+    const isIt = told.isCollection || path.endsWith('/') ? asCollection(named) === asCollection(path) : named === path;
+    if (found || !isIt) throw unreadable('tells of something else than was asked for');
     if (told.status !== undefined) throw refusal(told.status);
-    found = resourceOf(told, path);
+    found = resourceOf(told, told.isCollection ? asCollection(path) : path);
   }
   if (!found) throw unreadable('tells nothing of what was asked for');
   return found;
@@ -240,10 +242,6 @@ function pathIn({ href }: Told): string {
     if (error instanceof BadPath) throw unreadable('holds a path that none can be', error);
     throw error;
   }
-}
-
-function asCollection(path: string): string {
-  return path.endsWith('/') ? path : `${path}/`;
 }
 
 /** What a status of failure means, for a person. */

@@ -23,6 +23,7 @@ import {
 import { proofOf, updateProof } from '../store/plan/proof';
 import { runById, updateRun } from '../store/runs/runs';
 import { spaceById, updateSpace } from '../store/space/spaces';
+import { updateUpload, uploadById } from '../store/space/uploads';
 import { readBag } from './archive/read-bag';
 import { failRepair, repair } from './archive/repair';
 import { bringIn } from './bring-in/bring-in';
@@ -43,6 +44,7 @@ import { listSpacesAgain } from './space/ask-again';
 import { listSpace } from './space/list-space';
 import { askToStop, failAsks } from './unsubscribe/ask';
 import { readWays } from './unsubscribe/read-ways';
+import { upload } from './upload/upload';
 
 const MAX_ATTEMPTS = 8;
 /** Before the first of several tries; each further one waits twice as long. What makes progress begins anew. */
@@ -166,6 +168,8 @@ export class JobRunner {
       await repair(context, job, account, this.server, turn);
     } else if (job.kind === 'save') {
       await save(context, job, account, this.server, signedIn, turn);
+    } else if (job.kind === 'upload') {
+      await upload(context, job, account, this.server, signedIn, turn, this.watch());
     } else {
       const outcome = await carryOut(context, job, account, this.server, signedIn, turn);
       if (outcome === 'paused') await this.pause(job);
@@ -281,6 +285,14 @@ async function workOf(
       async update(change) {
         await updateBag(db, account, subject, change);
         await tell(db, account, 'bag', await bagById(db, account, subject));
+      },
+    };
+  if (kind === 'upload')
+    return {
+      attempts: (await uploadById(db, account, subject))?.attempts ?? 0,
+      async update(change) {
+        await updateUpload(db, account, subject, change);
+        await tell(db, account, 'upload', { id: subject, state: change.state });
       },
     };
   if (kind === 'list-space')

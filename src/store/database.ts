@@ -193,6 +193,11 @@ export function isDatabaseTrouble(error: unknown): boolean {
 }
 
 /** Keeps a row of an account from being changed by others until the transaction is over: what is read of it then stays true. */
-export async function lockRow(client: Queryable, table: 'run' | 'bag', account: number, id: number): Promise<void> {
+export async function lockRow(
+  client: Queryable,
+  table: 'run' | 'bag' | 'space_upload',
+  account: number,
+  id: number,
+): Promise<void> {
   await client.query(`select from ${table} where account = $1 and id = $2 for update`, [account, id]);
 }

@@ -1,7 +1,7 @@
 import type { Database, Queryable } from './database';
 import { isPooled, rows } from './database';
 
-export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search' | 'bag' | 'repeats' | 'space';
+export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search' | 'bag' | 'repeats' | 'space' | 'upload';
 
 export interface StoredEvent {
   id: number;

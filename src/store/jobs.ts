@@ -18,8 +18,9 @@ export interface Job {
     | 'prove'
     | 'ask-to-stop'
     | 'open'
-    | 'list-space';
-  /** Number of the scan, run, search, look, bag or file space; 0 of what is done for the account as a whole. */
+    | 'list-space'
+    | 'upload';
+  /** Number of the scan, run, search, look, bag, file space or upload; 0 of what is done for the account as a whole. */
   subject: number;
   /** Times in a row that it was taken, this one included, and neither ended, nor was given back, nor got on. */
   takes: number;
@@ -218,7 +219,7 @@ export async function finishJob(db: Queryable, job: Job): Promise<void> {
 }
 
 /** Work that somebody waits for. */
-const AWAITED: readonly Job['kind'][] = ['scan', 'run', 'save', 'repair'];
+const AWAITED: readonly Job['kind'][] = ['scan', 'run', 'save', 'repair', 'upload'];
 
 /** Whether work of the account that somebody waits for waits for its turn. @param also kinds that count as such. */
 export async function isAwaited(db: Queryable, account: number, ...also: Job['kind'][]): Promise<boolean> {

@@ -12,6 +12,10 @@ export interface SpaceFaults {
   slowMoveMs: number;
   /** Paths that somebody has locked: changes of them are 423. */
   locked: string[];
+  /** Keeps only the first octets of what is put, then closes the connection; counts down to nothing by `times`. */
+  keepPart: { octets: number; times: number } | null;
+  /** Keeps other octets than were put, as a server that converts files does. */
+  alters: boolean;
   /** There is no room for anything: PUT is 507. */
   full: boolean;
   /** Each folder has a folder in it, without end. */
@@ -38,6 +42,8 @@ export function noSpaceFaults(): SpaceFaults {
     refuse: null,
     slowMoveMs: 0,
     locked: [],
+    keepPart: null,
+    alters: false,
     full: false,
     deep: false,
     endless: false,

@@ -257,7 +257,12 @@ export class FileSpaceServer {
       }
       if (path.endsWith('/')) return finish(405);
       if (faults.full || body.length - (file?.size ?? 0) > this.available()) return finish(507);
-      tree.put(path, body, headers['content-type'] ?? 'application/octet-stream');
+      const { keepPart } = faults;
+      const isCut = keepPart !== null && keepPart.times-- > 0;
+      const altered = faults.alters ? Buffer.from(body.map((octet) => octet ^ 1)) : body;
+      const kept = isCut ? body.subarray(0, keepPart.octets) : altered;
+      tree.put(path, Buffer.from(kept), headers['content-type'] ?? 'application/octet-stream');
+      if (isCut) return void response.destroy();
       return finish(isThere ? 204 : 201);
     }
     if (!isThere) return finish(404);

@@ -43,6 +43,7 @@ import * as settings from './settings';
 import * as fileLots from './spaces/lots';
 import * as fileRuns from './spaces/runs';
 import * as spaces from './spaces/spaces';
+import * as uploads from './spaces/uploads';
 import * as standing from './standing';
 import * as system from './system';
 import * as tokens from './tokens';
@@ -111,6 +112,15 @@ export const ROUTES: Record<string, Route> = {
   makeFileLots: fileLots.makeFileLots,
   changeFileLot: fileLots.changeFileLot,
   deleteFileLot: fileLots.deleteFileLot,
+  estimateUpload: uploads.estimateUpload,
+  startUpload: uploads.startUpload,
+  listUploads: uploads.listUploads,
+  getUpload: uploads.getUpload,
+  listFilesOfUpload: uploads.listFilesOfUpload,
+  pauseUpload: uploads.pauseUpload,
+  resumeUpload: uploads.resumeUpload,
+  cancelUpload: uploads.cancelUpload,
+  createUploadLot: uploads.createUploadLot,
   listFilesOfLot: fileLots.listFilesOfLot,
   startFileRun: fileRuns.startFileRun,
   listFilesOfRun: fileRuns.listFilesOfRun,

@@ -80,6 +80,11 @@ export function collectionOf(path: string): string | undefined {
   return end < 0 ? undefined : path.slice(0, end + 1);
 }
 
+/** The path as that of a collection. */
+export function asCollection(path: string): string {
+  return path.endsWith('/') ? path : `${path}/`;
+}
+
 /** The name for a person; what is no UTF-8 is shown by signs of replacement. */
 export function nameOf(path: string): string {
   return decoded(path.replace(/\/$/, '').slice(path.replace(/\/$/, '').lastIndexOf('/') + 1));

@@ -11,6 +11,7 @@ import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 import type { FileRow, FileSelector, ListWindow, Marking, NarrowedFiles } from '../../workers/protocol';
 import { FileLook } from './FileLook';
+import { MoveToSpace } from './MoveToSpace';
 import { Thumbnail } from './Thumbnail';
 
 /** Rows kept ready above and below those in view. */
@@ -51,14 +52,15 @@ export function FileList({
     await client.call('markFiles', marking);
     ask();
   };
+  const chosenFiles = async () => {
+    const { where, ids, expect } = await client.call('fileSelector', null);
+    if (expect.files === 0) return undefined;
+    return where === undefined ? { ids: ids ?? [] } : { where };
+  };
   const saveMarked = async (place: Bag['place']) => {
     if (save.isPending) return;
-    const { where, ids, expect } = await client.call('fileSelector', null);
-    if (expect.files === 0) return;
-    save.mutate(
-      { place, ...(where === undefined ? { ids: ids ?? [] } : { where }) },
-      { onSuccess: () => void mark({ kind: 'none' }) },
-    );
+    const chosen = await chosenFiles();
+    if (chosen) save.mutate({ place, ...chosen }, { onSuccess: () => void mark({ kind: 'none' }) });
   };
   const showAround = useCallback(
     (from: number, to: number) => onView(Math.max(0, from - MARGIN), to - from + 1 + 2 * MARGIN),
@@ -107,6 +109,7 @@ export function FileList({
             {text.files.trashKept(keptMarked.files, count(keptMarked.files), figures.octets(keptMarked.bytes))}
           </button>
         )}
+        <MoveToSpace disabled={nothing} choose={chosenFiles} onMoved={() => void mark({ kind: 'none' })} />
         <button type="button" className="button" disabled={nothing} onClick={() => void saveMarked('download')}>
           {text.files.saveThere}
         </button>

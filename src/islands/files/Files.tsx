@@ -8,9 +8,9 @@ import { go, useRoute, withState } from '../../ui/route';
 import { Failed, Loading } from '../../ui/State';
 import { text } from '../../ui/text';
 import type { FileFilter, ListOrder } from '../../workers/protocol';
-import { Bags } from './Bags';
 import { Facets } from './Facets';
 import { FileList } from './FileList';
+import { Steps } from './Steps';
 
 const DESCENDS = new Set(['size', 'date']);
 /** What is asked for at once; the rest follows as it comes into view. */
@@ -100,7 +100,7 @@ export default function Files() {
               onOrder={changeOrder}
               ask={ask}
             />
-            <Bags />
+            <Steps />
           </div>
         </div>
       )}

@@ -8,9 +8,9 @@ import { finishJob, giveWay, type Job } from '../../store/jobs';
 import type { Turn, WorkContext } from '../context';
 import { fenceOf } from '../fence';
 import { noticeOfBag } from '../notices';
-import { Stopped } from '../save/bag-writing';
 import { DISK_FULL } from '../save/save';
 import { indexAllWords } from '../scan/index-words';
+import { Stopped } from '../stopped';
 import { BringingIn, GivesWay } from './bringing-in';
 
 /** Brings mail that was saved elsewhere into the archive, behind what the account waits for. No mail server is asked. */

@@ -55,7 +55,7 @@ function sumOf(files: readonly ToRead[]): number {
 }
 
 /** SHA-256 (FIPS 180-4) of a file; null where it can't be read as it was listed. */
-async function hashOf(client: DavClient, { path, bytes }: SpaceFileToRead): Promise<Buffer | null> {
+export async function hashOf(client: DavClient, { path, bytes }: SpaceFileToRead): Promise<Buffer | null> {
   const hash = createHash('sha256');
   const isRead = await readOrLeave(async () => {
     for await (const piece of download(client, path, bytes)) hash.update(piece);

@@ -7,9 +7,9 @@ import type { Job } from '../../store/jobs';
 import { type Run, wantedOf } from '../../store/runs/runs';
 import type { Turn, WorkContext } from '../context';
 import { fenceOf } from '../fence';
-import { Stopped } from '../save/bag-writing';
 import { Filling } from '../save/filling';
 import { DISK_FULL } from '../save/save';
+import { Stopped } from '../stopped';
 
 /** Saves the members of a run in a bag, and tells which of them may go: those of which a copy was read back. */
 export class Archiver {

@@ -15,6 +15,7 @@ import { tell } from '../../store/events';
 import { enqueue } from '../../store/jobs';
 import type { Turn, WorkContext } from '../context';
 import type { Fence } from '../fence';
+import { Stopped } from '../stopped';
 import type { Intake, ReadBack } from './intake';
 import { indexLines, infoOf } from './seal';
 
@@ -23,13 +24,6 @@ const ANNOUNCED_MS = 400;
 /** And at least so many times as long as an announcement took. */
 const ANNOUNCED_TIMES = 20;
 const HEEDED_MS = 200;
-
-/** A person wants the work to stop. */
-export class Stopped extends Error {
-  constructor(readonly wanted: 'pause' | 'cancel') {
-    super(wanted);
-  }
-}
 
 /**
  * Writes a bag: what it is to hold is taken in, written, and flushed to the disk; then the bag gets its name; then every octet is

@@ -9,7 +9,7 @@ import { appendBagEntry } from '../../store/runs/bag-entries';
 import type { Turn, WorkContext } from '../context';
 import { fenceOf } from '../fence';
 import { noticeOfBag } from '../notices';
-import { Stopped } from './bag-writing';
+import { Stopped } from '../stopped';
 import { Filling } from './filling';
 
 /** What is said where this machine has no room left. */

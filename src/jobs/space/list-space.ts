@@ -1,6 +1,6 @@
-import { BadPath, normalPath } from '../../core/space/path';
+import { asCollection } from '../../core/space/path';
 import type { DavClient, Watch } from '../../dav/client';
-import { askSpace, type Change, changesSince, listCollection, type Resource, type Space } from '../../dav/listing';
+import { askSpace, type Change, changesSince, listCollection, type Space } from '../../dav/listing';
 import { SpaceProblem, type SpaceProblemKind } from '../../dav/problem';
 import type { Account } from '../../store/access/accounts';
 import type { Database, Queryable } from '../../store/database';
@@ -21,6 +21,7 @@ import { trashOf } from '../../store/space/trash';
 import type { Turn, WorkContext } from '../context';
 import { type Fence, fenceOf } from '../fence';
 import { FolderWriter } from './folder-writer';
+import { memberOf } from './member';
 import { openSpace } from './sign-in';
 
 /** Folders that are read at a time. */
@@ -274,37 +275,9 @@ class SpaceListing {
   }
 }
 
-function memberOf(
-  { path, isCollection, bytes, type, etag, modified, owner }: Resource,
-  isInShared: boolean,
-  principal: string | undefined,
-): Member {
-  return {
-    ...{ path, isCollection, bytes, etag: etag ?? null, modified: modified ?? null },
-    // Without parameters (RFC 9110 §8.3.1).
-    type: (type ?? '').replace(/;.*/s, '').trim().toLowerCase(),
-    shared: isInShared || isOfOther(owner, principal),
-  };
-}
-
-/** Whether the server names somebody else as the owner than who has signed in; where it names nobody, it is who has signed in. */
-function isOfOther(owner: string | undefined, principal: string | undefined): boolean {
-  if (!owner || !principal) return false;
-  try {
-    return asFolder(normalPath(owner)) !== asFolder(normalPath(principal));
-  } catch (error) {
-    if (error instanceof BadPath) return owner !== principal;
-    throw error;
-  }
-}
-
 /** A folder that is gone may be told with its slash or without. */
 function bothSpellings(path: string): string[] {
-  return [path.replace(/\/$/, ''), asFolder(path)];
-}
-
-function asFolder(path: string): string {
-  return path.endsWith('/') ? path : `${path}/`;
+  return [path.replace(/\/$/, ''), asCollection(path)];
 }
 
 function tooMany(): SpaceProblem {

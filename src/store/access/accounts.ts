@@ -190,7 +190,7 @@ export async function eraseAccount(database: Database, account: number): Promise
 export async function nextNumber(
   db: Queryable,
   account: number,
-  of: 'scan' | 'lot' | 'run' | 'guard' | 'entry' | 'bag' | 'standing' | 'rule' | 'space',
+  of: 'scan' | 'lot' | 'run' | 'guard' | 'entry' | 'bag' | 'standing' | 'rule' | 'space' | 'upload',
 ): Promise<number> {
   const { number } = await theRow<{ number: number }>(
     db,

@@ -68,6 +68,22 @@ export async function spaceFilesToRead(
   );
 }
 
+/** Files of one's own in a file space that have so many octets, and were not read yet. */
+export async function unreadOfSize(
+  db: Queryable,
+  account: number,
+  space: number,
+  bytes: number,
+  most: number,
+): Promise<SpaceFileToRead[]> {
+  return rows<SpaceFileToRead>(
+    db,
+    `select f.id, f.space, f.path, f.bytes from space_file f join space s on s.account = f.account and s.id = f.space
+     where f.account = $1 and f.space = $2 and f.bytes = $3 and not f.read and ${STAYS} order by f.id limit $4`,
+    [account, space, bytes, most],
+  );
+}
+
 /** Keeps what a file holds; null where it can't be read. */
 export async function saveSpaceDigest(
   db: Queryable,

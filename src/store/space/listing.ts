@@ -198,6 +198,35 @@ export async function noteFolder(
   return id;
 }
 
+/**
+ * Knows a file that was put into a folder that is known, and what it holds.
+ *
+ * @returns its id.
+ */
+export async function noteUploaded(
+  db: Queryable,
+  account: number,
+  space: { id: number; listing: number },
+  member: Omit<Member, 'shared'>,
+  sha256: Buffer,
+): Promise<number> {
+  const folder = await theRow<FolderToList>(
+    db,
+    'select id, path, depth, shared, listed, digest from space_folder where account = $1 and space = $2 and path_hash = $3',
+    [account, space.id, hashOf(collectionOf(member.path) ?? '')],
+  );
+  const members = [{ ...member, shared: folder.shared }];
+  const [ids = []] = await noteMembers(db, account, space.id, space.listing, [{ folder, members }]);
+  const id = ids[0] as number;
+  await db.query('update space_file set read = true, sha256 = $3 where account = $1 and id = $2', [
+    account,
+    id,
+    sha256,
+  ]);
+  await forgetDigests(db, account, [folder.id]);
+  return id;
+}
+
 /** Notes that files lie elsewhere, in the same state of them but for what their server says of it. */
 export async function noteMoved(
   db: Queryable,

@@ -173,12 +173,24 @@ export async function beginListing(db: Queryable, account: number, id: number): 
   return begun.rowCount === 1;
 }
 
-/** Whether a run in a file space is not over: it would lose what it works on. */
-export async function hasOpenRun(db: Queryable, account: number, id: number): Promise<boolean> {
+/** Whether a run in a file space, or an upload to it, is not over: it would lose what it works on. */
+export async function hasOpenWork(db: Queryable, account: number, id: number): Promise<boolean> {
   const found = await row(
     db,
-    `select 1 from run where account = $1 and space = $2 and state in ('queued', 'running', 'paused', 'failed') limit 1`,
+    `select 1 from run where account = $1 and space = $2 and state in ('queued', 'running', 'paused', 'failed')
+     union all
+     select 1 from space_upload where account = $1 and space = $2 and state in ('queued', 'running', 'paused', 'failed') limit 1`,
     [account, id],
+  );
+  return found !== undefined;
+}
+
+/** Whether what lies at a path, or in one of the folders above it, is what others share, as far as is known. */
+export async function isOfOthers(db: Queryable, account: number, id: number, path: string): Promise<boolean> {
+  const found = await row(
+    db,
+    'select 1 from space_folder where account = $1 and space = $2 and shared and starts_with($3::text, path) limit 1',
+    [account, id, path],
   );
   return found !== undefined;
 }

@@ -55,7 +55,7 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
     const freshness = new Freshness(client, account.id);
     const stop = subscribe(account.id, ({ kind, data }) => {
       if (kind === 'scan' || kind === 'search') client.setQueryData([kind, account.id], data);
-      if (kind === 'opened') freshness.lost('runs', 'scan', 'level', 'bags', 'archive', 'spaces');
+      if (kind === 'opened') freshness.lost('runs', 'scan', 'level', 'bags', 'archive', 'spaces', 'uploads');
       if (kind === 'scan' && (data as { state?: string } | undefined)?.state === 'done') freshness.lost('repeats');
       if (kind === 'run') freshness.lost('runs');
       if (kind === 'bag') freshness.lost('bags');
@@ -66,6 +66,7 @@ export function AccountProvider({ account, settings, children }: AccountOf) {
         freshness.lost('archive', 'messages', 'damage');
       if (kind === 'repeats') freshness.lost('repeats');
       if (kind === 'space') freshness.lost('spaces', 'level');
+      if (kind === 'upload') freshness.lost('uploads');
       if (kind === 'level')
         freshness.lost('repeats', 'trash', 'level', 'forecast', 'lots', 'settings', 'decisions', 'guards', 'plan');
       if (kind === 'index')

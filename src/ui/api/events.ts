@@ -1,12 +1,32 @@
 /** Those of the server, and `opened`: the stream is there, and what happened before was heard by nobody. */
-export type EventKind = 'scan' | 'run' | 'level' | 'index' | 'search' | 'bag' | 'repeats' | 'space' | 'opened';
+export type EventKind =
+  | 'scan'
+  | 'run'
+  | 'level'
+  | 'index'
+  | 'search'
+  | 'bag'
+  | 'repeats'
+  | 'space'
+  | 'upload'
+  | 'opened';
 
 export interface LiveEvent {
   kind: EventKind;
   data: unknown;
 }
 
-const KINDS: Exclude<EventKind, 'opened'>[] = ['scan', 'run', 'level', 'index', 'search', 'bag', 'repeats', 'space'];
+const KINDS: Exclude<EventKind, 'opened'>[] = [
+  'scan',
+  'run',
+  'level',
+  'index',
+  'search',
+  'bag',
+  'repeats',
+  'space',
+  'upload',
+];
 
 /**
  * Hears the events of an account. All tabs share one stream: the tab that holds the lock reads it and tells the others,

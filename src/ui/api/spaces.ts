@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import type { FilePlan, FoundSpace, Space, SpaceContents, SpaceFile, SpaceTrash } from '../../contract/types';
+import type { FilePlan, FoundSpace, Space, SpaceContents, SpaceFile, SpaceTrash, Upload } from '../../contract/types';
 import { useAccount } from './account';
 import { call } from './call';
 
@@ -44,6 +44,15 @@ export function useSpaceTrash({ id }: Space) {
   return useQuery({
     queryKey: ['spaces', account.id, id, 'trash'],
     queryFn: () => call<SpaceTrash>(`${base}/spaces/${id}/trash`),
+  });
+}
+
+/** The uploads to file spaces, newest first. */
+export function useUploads() {
+  const { account, base } = useAccount();
+  return useQuery({
+    queryKey: ['uploads', account.id],
+    queryFn: async () => (await call<{ uploads: Upload[] }>(`${base}/uploads`)).uploads,
   });
 }
 

@@ -23,7 +23,7 @@ import {
   beginListing,
   type FileSpace,
   forgetSpace,
-  hasOpenRun,
+  hasOpenWork,
   MOST_SPACES,
   saveSpaceSecret,
   spaceById,
@@ -126,8 +126,11 @@ export const forgetFileSpace = route({
   async handle({ environment: { database }, account, parameters }) {
     await transaction(database, async (client) => {
       const space = await theSpace(client, account, parameters.space);
-      if (await hasOpenRun(client, account.id, space.id))
-        throw conflict('wrong-state', 'A run in this file space is not over. Let it finish, or cancel it.');
+      if (await hasOpenWork(client, account.id, space.id))
+        throw conflict(
+          'wrong-state',
+          'A run in this file space, or an upload to it, is not over. Let it finish, or cancel it.',
+        );
       await forgetSpace(client, account.id, space.id);
       await tell(client, account.id, 'space', { id: space.id });
       await tell(client, account.id, 'level', {});

@@ -1,7 +1,6 @@
-import { type ReactNode, useState } from 'react';
+import { useState } from 'react';
 import type { Bag, Lot } from '../../contract/types';
 import { OF_THE_PLAN, useAccount, useChange, useFigures } from '../../ui/api/account';
-import { useBags } from '../../ui/api/archive';
 import { Bar } from '../../ui/Bar';
 import { HandIn } from '../../ui/copies/HandIn';
 import { Question } from '../../ui/Question';
@@ -10,24 +9,10 @@ import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 import { Shrink } from './Shrink';
+import { Step } from './Step';
 
-/** Sets of files that are shown: the newest. */
-const SHOWN = 20;
-
-/** What becomes of the files that were saved: each step only for what passed the one before. */
-export function Bags() {
-  const bags = (useBags().data?.bags ?? []).filter(({ state }) => state !== 'erased' && state !== 'cancelled');
-  if (bags.length === 0) return null;
-  return (
-    <section aria-label={text.files.steps} className="card grid max-h-[42%] shrink-0 gap-3 overflow-y-auto">
-      {bags.slice(0, SHOWN).map((bag) => (
-        <BagSteps key={bag.id} bag={bag} />
-      ))}
-    </section>
-  );
-}
-
-function BagSteps({ bag }: { bag: Bag }) {
+/** What becomes of files that were saved: each step only for what passed the one before. */
+export function BagSteps({ bag }: { bag: Bag }) {
   const { octets, day } = useFigures();
   const { base } = useAccount();
   const steer = useChange<string>(
@@ -133,17 +118,5 @@ function BagSteps({ bag }: { bag: Bag }) {
       </ol>
       <Refused error={steer.error ?? erase.error} />
     </article>
-  );
-}
-
-function Step({ number, name, note, children }: { number: number; name: string; note: string; children: ReactNode }) {
-  return (
-    <li className="border-l border-line pl-3">
-      <span className="font-semibold">
-        {number} {name}
-      </span>
-      <span className="note block">{note}</span>
-      <span className="mt-1 block">{children}</span>
-    </li>
   );
 }
