@@ -744,10 +744,13 @@ export const DoubledGroup = v.object({
   name: v.string(),
   bytes: count,
   sha256: v.string(),
-  /** Where it lies in file spaces, for a person. */
-  places: v.array(v.object({ space: count, path: v.string() })),
-  /** What going out of messages wins. */
+  /** Where it lies in file spaces, for a person; `stays`: no message would have it any more. */
+  places: v.array(
+    v.object({ file: count, space: count, path: v.string(), state: v.picklist(['goes', 'stays', 'marked']) }),
+  ),
+  /** What going out of messages wins, and what going out of file spaces would. */
   going: FileAmount,
+  goingThere: FileAmount,
   copies: v.array(
     v.object({
       file: count,
@@ -755,7 +758,7 @@ export const DoubledGroup = v.object({
       message: count,
       ...told,
       size: count,
-      state: v.picklist(['goes', 'guarded', 'marked']),
+      state: v.picklist(['goes', 'guarded', 'marked', 'stays']),
     }),
   ),
   more: count,
@@ -811,7 +814,8 @@ export const Repeats = v.object({
   /** `beside`: those beside the best of each series. */
   pictures: v.object({ series: count, beside: FileAmount }),
   /** Files of messages that a file space has too. */
-  spaces: ProvenFiles,
+  /** `goingThere`: what could go out of file spaces instead. */
+  spaces: v.object({ ...ProvenFiles.entries, goingThere: FileAmount }),
   /** Whether the account has a file space. */
   hasSpaces: v.boolean(),
   /** Messages that a later one quotes in full. */

@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict';
 import { createHash } from 'node:crypto';
 import { after, test } from 'node:test';
+import { memberPath } from '../../src/core/space/path';
 import { fileOctets } from '../../stand-in/files/body';
 import { filesOf, SHARED } from '../../stand-in/scenario/files';
 import { LETTER_LINES } from '../../stand-in/scenario/words';
@@ -107,7 +108,6 @@ test('what changed in the file space is not relied on, whatever its tag says; th
   const [first, second] = await groups();
   const { body: lot } = await app.call('POST', `${account}/repeats/spaces/lots`, {});
   // One is other octets of the same size, time and tag; the other is gone.
-  const pathOf = (group: any) => `${ROOT}${group.places[0].path.split('/').map(encodeURIComponent).join('/')}`;
   const changed = space.tree.files.get(pathOf(first));
   assert.ok(changed);
   Object.assign(changed, { octets: () => Buffer.alloc(changed.size, 'x') });
@@ -152,3 +152,65 @@ test('a file that messages rely on does not go from the file space as well: neit
   await app.finished(await startedFileRun(app, path, { action: 'restore', run: moved.id }));
   assert.ok((await groups()).some(({ sha256 }: any) => sha256 === group.sha256));
 });
+
+test('the copies in the file space are let go instead: as long as a message has each, looked for on the server before it goes', async () => {
+  const { host, space, app, account, path, compare, groups } = await opened();
+  const found = await compare();
+  const shown = await groups();
+  const places = shown.flatMap((group: any) => group.places);
+  assert.equal(places.length, 2);
+  assert.deepEqual(found.spaces.goingThere, {
+    files: 2,
+    bytes: shown.reduce((sum: number, { bytes }: any) => sum + bytes, 0),
+  });
+  const none = await app.call('POST', `${account}/repeats/spaces/file-lots`, { expect: { files: 1, bytes: 1 } });
+  assert.equal(none.status, 409);
+  const { status, body } = await app.call('POST', `${account}/repeats/spaces/file-lots`, {
+    expect: found.spaces.goingThere,
+  });
+  assert.equal(status, 201, JSON.stringify(body));
+  const [lot] = body.lots;
+  // Now it is the messages that keep them: nothing there can go any more.
+  for (const { going, copies } of await groups()) {
+    assert.equal(going.files, 0);
+    assert.deepEqual([...new Set(copies.map(({ state }: any) => state))], ['stays']);
+  }
+  assert.equal((await app.call('POST', `${account}/repeats/spaces/lots`, {})).status, 422);
+  // In the plan with the files of messages that keep one of them, it is refused.
+  const [first, second] = shown;
+  const message = await app.call('POST', `${account}/lots`, {
+    fate: 'strip',
+    ids: first.copies.map(({ file }: any) => file),
+  });
+  assert.equal(message.status, 201, JSON.stringify(message.body));
+  const refused = await app.call('POST', `${path}/runs`, { action: 'trash', lots: [lot.id] });
+  assert.deepEqual([refused.status, refused.body.type], [409, '/problems/would-take-last']);
+  await app.call('DELETE', `${account}/lots/${message.body.id}`);
+  // Another program has deleted the messages of the other, and nobody has told.
+  const { rows } = await app.database.query<{ id: number; path: string; uid: string }>(
+    `select distinct p.id, f.path, p.uid from file_digest d join placement p on p.account = d.account and p.message = d.file / 512
+         join folder f on f.account = p.account and f.id = p.folder where encode(d.sha256, 'hex') = $1 and p.gone_at is null`,
+    [second.sha256],
+  );
+  for (const { path: name, uid } of rows) {
+    const folder = host.mailbox.folders.get(name);
+    assert.ok(folder);
+    host.mailbox.expunge(
+      folder,
+      folder.messages.filter((one) => one.uid === Number(uid)),
+    );
+  }
+  const run = await app.finished(await startedFileRun(app, path, { action: 'trash', lots: [lot.id] }));
+  assert.equal(run.done.messages, 1);
+  assert.deepEqual(
+    run.left.map(({ reason, messages }: any) => [reason, messages]),
+    [['last-copy', 1]],
+  );
+  const there = (group: any) => space.tree.files.has(pathOf(group));
+  assert.deepEqual([there(first), there(second)], [false, true]);
+});
+
+function pathOf(group: any): string {
+  const names = group.places[0].path.split('/') as string[];
+  return names.reduce((above, name, at) => memberPath(above, name, at < names.length - 1), ROOT);
+}

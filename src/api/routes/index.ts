@@ -145,6 +145,7 @@ export const ROUTES: Record<string, Route> = {
   compareRepeats: repeats.compareRepeats,
   listDoubledFiles: doubled.listDoubledFiles,
   createDoubledLot: doubled.createDoubledLot,
+  createDoubledFileLots: doubled.createDoubledFileLots,
   listTwins: twins.listTwins,
   listAlone: twins.listAlone,
   createTwinLot: twins.createTwinLot,

@@ -1,4 +1,5 @@
-import type { DoubledGroup, Lot, Repeats } from '../../contract/types';
+import { useState } from 'react';
+import type { DoubledGroup, Repeats } from '../../contract/types';
 import { useChange, useFigures } from '../../ui/api/account';
 import { REPEATS_STALE, useDoubledFiles } from '../../ui/api/repeats';
 import { Failed, Loading, Refused } from '../../ui/State';
@@ -9,18 +10,30 @@ import { GroupTable, goingWithout } from './GroupTable';
 import { More } from './More';
 import { useLeft } from './useLeft';
 
-/** Files of messages that a file space has too: where each lies there, and out of which messages it can be taken. */
+/** Which copies are let go: those in messages, or those in the file space. */
+type Side = 'mail' | 'space';
+
+function goingOf({ going, goingThere }: Pick<DoubledGroup, 'going' | 'goingThere'>, side: Side) {
+  return side === 'mail' ? going : goingThere;
+}
+
+/** Files of messages that a file space has too: where each lies there, and which copy can be let go. */
 export function DoubledFiles({ found }: { found: Repeats }) {
   const { octets } = useFigures();
   const files = useDoubledFiles();
   const { left, toggle, clear } = useLeft();
+  const [side, setSide] = useState<Side>('mail');
   const groups = files.data?.pages.flatMap((page) => page.groups) ?? [];
-  const { going } = found.spaces;
-  const chosen = goingWithout(going, groups, left);
-  const mark = useChange<void, Lot>(
-    () => '/repeats/spaces/lots',
+  const going = side === 'mail' ? found.spaces.going : found.spaces.goingThere;
+  const chosen = goingWithout(
+    going,
+    groups.map(({ id, ...group }) => ({ id, going: goingOf(group, side) })),
+    left,
+  );
+  const mark = useChange<void, unknown>(
+    () => `/repeats/spaces/${side === 'mail' ? 'lots' : 'file-lots'}`,
     'POST',
-    () => ({ except: [...left], label: text.repeats.doubledLot, expect: chosen }),
+    () => ({ except: [...left], label: text.repeats.doubledLots[side], expect: chosen }),
     REPEATS_STALE,
     clear,
   );
@@ -34,15 +47,24 @@ export function DoubledFiles({ found }: { found: Repeats }) {
             {text.repeats.doubledTitle(
               found.spaces.groups,
               count(found.spaces.groups),
-              text.repeats.copies(going.files, count(going.files)),
+              text.repeats.sideFiles[side](going.files, count(going.files)),
               octets(going.bytes),
             )}
           </strong>{' '}
-          <span className="text-ink-2">{text.repeats.lineSays}</span>
+          <span className="text-ink-2">{text.repeats.doubledSays[side]}</span>
         </h2>
+        <fieldset className="flex items-baseline gap-3">
+          <legend className="float-left mr-2 text-ink-2">{text.repeats.letGo}</legend>
+          {(['mail', 'space'] as const).map((one) => (
+            <label key={one} className="flex items-baseline gap-1 whitespace-nowrap">
+              <input type="radio" name="side" checked={side === one} onChange={() => setSide(one)} />
+              {text.repeats.sides[one]}
+            </label>
+          ))}
+        </fieldset>
         {chosen.files > 0 && (
           <button type="button" className="button button-chief" disabled={mark.isPending} onClick={() => mark.mutate()}>
-            {text.repeats.add(text.repeats.copies(chosen.files, count(chosen.files)))}
+            {text.repeats.add(text.repeats.sideFiles[side](chosen.files, count(chosen.files)))}
           </button>
         )}
       </div>
@@ -52,7 +74,13 @@ export function DoubledFiles({ found }: { found: Repeats }) {
         what={text.repeats.file}
         none={found.unread.spaces.files === 0 ? text.repeats.noDoubled : text.repeats.noDoubledYet}
         draw={(group) => (
-          <OneFile key={group.id} group={group} isChosen={!left.has(group.id)} onToggle={() => toggle(group.id)} />
+          <OneFile
+            key={group.id}
+            group={group}
+            side={side}
+            isChosen={!left.has(group.id)}
+            onToggle={() => toggle(group.id)}
+          />
         )}
       />
       <More list={files} />
@@ -60,23 +88,37 @@ export function DoubledFiles({ found }: { found: Repeats }) {
   );
 }
 
-function OneFile({ group, isChosen, onToggle }: { group: DoubledGroup; isChosen: boolean; onToggle(): void }) {
+function OneFile({
+  group,
+  side,
+  isChosen,
+  onToggle,
+}: {
+  group: DoubledGroup;
+  side: Side;
+  isChosen: boolean;
+  onToggle(): void;
+}) {
   const { octets, day } = useFigures();
-  // Beside the files of messages these have numbers of their own.
-  const there = group.places.map(({ path }, at) => ({
-    id: -1 - at,
+  const going = goingOf(group, side);
+  // Of the side that is not let go nothing goes.
+  const stateOf = (state: 'goes' | 'stays' | 'marked' | 'guarded', of: Side) =>
+    side !== of && state === 'goes' ? 'stays' : state;
+  const there = group.places.map(({ file, path, state }) => ({
+    // Beside the files of messages these have numbers of their own.
+    id: -file,
     place: (
       <span title={path}>
         {path} <span className="note">{text.repeats.inSpace}</span>
       </span>
     ),
-    state: 'stays' as const,
-    reason: text.repeats.spaceStays,
+    state: stateOf(state, 'space'),
+    reason: side === 'mail' ? text.repeats.spaceStays : text.repeats.same.octets,
   }));
   return (
     <CopyGroup
       title={group.name}
-      wins={octets(group.going.bytes)}
+      wins={octets(going.bytes)}
       from={text.repeats.there(octets(group.bytes))}
       copies={[
         ...there,
@@ -89,12 +131,12 @@ function OneFile({ group, isChosen, onToggle }: { group: DoubledGroup; isChosen:
           ),
           from: from?.name || from?.address || text.sift.noSender,
           date: date ? day(date) : undefined,
-          state,
-          reason: text.repeats.same.octets,
+          state: stateOf(state, 'mail'),
+          reason: side === 'mail' ? text.repeats.same.octets : text.repeats.mailStays,
         })),
       ]}
       more={group.more}
-      choice={group.going.files > 0 ? { isChosen, onToggle } : undefined}
+      choice={going.files > 0 ? { isChosen, onToggle } : undefined}
     />
   );
 }

@@ -36,7 +36,7 @@ import type { Octets } from './octets';
 import { Placing } from './placing';
 
 /** Files that are looked up at a time. */
-const PAGE = 1_000;
+const PAGE = 250;
 /** Files that are put there at a time; so many lie in the scratch. */
 const AT_A_TIME = 4;
 /** Files of the same size that lie there and are read for one that is put there. */
@@ -114,12 +114,20 @@ export class Uploading {
       // All that were given paths are written down by now.
       this.paths.forget();
       await this.paths.lookUp(pending);
-      await fetching.fetch(pending);
+      await fetching.fetch(await this.withRoom(pending));
       await Promise.all(this.underWay);
       if (this.failure) throw this.failure.error;
       count += pending.length;
     }
     return count;
+  }
+
+  /** Those that may have room; the others are left, and not fetched. */
+  private async withRoom(files: readonly PendingFile[]): Promise<PendingFile[]> {
+    const room = this.room ?? Number.POSITIVE_INFINITY;
+    const hasRoom = (file: PendingFile) => this.sent.has(file.file) || leastOctets(file) <= room;
+    for (const file of files) if (!hasRoom(file)) await this.leave(file, 'no-room');
+    return files.filter(hasRoom);
   }
 
   private async heed(): Promise<void> {
@@ -226,6 +234,12 @@ export class Uploading {
       await tell(db, this.account.id, 'upload', { id: this.asked.id, state: 'running' });
     });
   }
+}
+
+/** Octets that a file has at least once it is decoded, in lines of a usual length (RFC 2045 §6.7, §6.8). */
+function leastOctets({ encoding, size }: PendingFile): number {
+  if (encoding === 'base64') return 0.7 * size;
+  return encoding === 'quoted-printable' ? size / 3 : size;
 }
 
 function never(): never {

@@ -60,3 +60,7 @@ alter table job drop constraint job_kind_check;
 alter table job add constraint job_kind_check check (kind in (
   'scan', 'run', 'search', 'quota-check', 'save', 'read-bag', 'repair', 'bring-in', 'read-ways', 'prove', 'ask-to-stop', 'open',
   'list-space', 'upload'));
+
+-- A lot of files may promise that a message has each.
+alter table lot drop constraint lot_promise_check;
+alter table lot add constraint lot_promise_check check (promise in ('twins', 'files', 'pictures', 'echoes', 'spaces', 'mail'));

@@ -3,28 +3,37 @@ import { includes, printMultirange, type Ranges } from '../../core/sets/ranges';
 import type { Account } from '../access/accounts';
 import { type Queryable, rows } from '../database';
 import { guardedNow, keepingFiles } from '../index/guarded';
-import { type DoubledRow, doubledRows, STAYS } from '../space/doubled';
+import { type DoubledRow, doubledRows, type SpaceCopy, STAYS, spaceCopies } from '../space/doubled';
 import { filesOfSpacesTaken } from './file-lots';
 import { promisedFilesOfPlan } from './promised';
 import { filesTakenNow, takenNow } from './taken';
 
 /** A file of a message that a file space has too. */
 export interface DoubledFile extends DoubledRow {
-  state: 'goes' | 'guarded' | 'marked';
+  /** `stays`: no file space would have it any more. */
+  state: 'goes' | 'guarded' | 'marked' | 'stays';
 }
 
-/** Files of messages with the octets of a file in a file space. */
+/** A file of a file space that messages have too. */
+export interface DoubledCopy extends SpaceCopy {
+  /** `stays`: none of the messages would have it any more. */
+  state: 'goes' | 'stays' | 'marked';
+}
+
+/** Files of messages and of file spaces with the same octets. */
 export interface DoubledGroup {
-  /** The lowest id of these files. */
+  /** The lowest id of the files of messages. */
   id: number;
   sha256: string;
   files: DoubledFile[];
-  /** Encoded octets of those that can go. */
+  copies: DoubledCopy[];
+  /** Encoded octets of the files of messages that can go. */
   bytes: number;
 }
 
 /**
- * Files that lie in messages and in a file space, those from which most is won first. All in messages can go: the file space has one.
+ * Files that lie in messages and in a file space, those from which most is won first. All in messages can go, since the file space has one;
+ * or all in the file space, since a message has one.
  *
  * @param leaving placements that are counted elsewhere as what can go: their files are left out.
  */
@@ -46,14 +55,23 @@ export async function doubledOf(db: Queryable, account: Account, leaving?: Range
       if (before.state === 'goes') before.state = state;
       continue;
     }
-    const group = groups.get(row.sha256) ?? { id: row.file, sha256: row.sha256, files: [], bytes: 0 };
+    const group = groups.get(row.sha256) ?? { id: row.file, sha256: row.sha256, files: [], copies: [], bytes: 0 };
     const file = { ...row, state } as DoubledFile;
     known.set(row.file, file);
     group.files.push(file);
     groups.set(row.sha256, group);
   }
-  for (const group of groups.values())
+  const takenThere = await filesOfSpacesTaken(db, account.id);
+  for (const copy of await spaceCopies(db, account.id, [...groups.keys()])) {
+    const group = groups.get(copy.sha256);
+    const stays = group?.files.some(({ state }) => state !== 'marked') ? 'goes' : 'stays';
+    group?.copies.push({ ...copy, state: includes(takenThere, copy.id) ? 'marked' : stays });
+  }
+  for (const group of groups.values()) {
+    const isLast = group.copies.every(({ state }) => state === 'marked');
+    if (isLast) for (const file of group.files) if (file.state === 'goes') file.state = 'stays';
     group.bytes = group.files.reduce((sum, { state, size }) => sum + (state === 'goes' ? size : 0), 0);
+  }
   return [...groups.values()].sort((a, b) => b.bytes - a.bytes || a.id - b.id);
 }
 

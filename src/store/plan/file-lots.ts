@@ -13,6 +13,8 @@ import { HELD_FILES } from './held';
 export const FILE_FATES = ['trash', 'purge'] as const;
 export type FileFate = (typeof FILE_FATES)[number];
 
+export type FilePromise = 'pictures' | 'mail';
+
 /** A lot of files of a file space. */
 export interface FileLot extends FileAmount {
   id: number;
@@ -106,8 +108,8 @@ export interface NewFileLot {
   label: string;
   fate: FileFate;
   named: NamedFiles;
-  /** What it promises to stay of all that it takes: a picture nearly alike. */
-  promise?: 'pictures' | null;
+  /** What it promises to stay of all that it takes: a picture nearly alike, or the same file in a message. */
+  promise?: FilePromise | null;
 }
 
 /**

@@ -1,9 +1,9 @@
 import { isNearlyAlike, neighboursOf, type PictureSeries, pictureSeries } from '../../core/repeats/picture-series';
-import { includes, numbersOf, parseMultirange } from '../../core/sets/ranges';
-import { type Queryable, theRow } from '../database';
+import { includes } from '../../core/sets/ranges';
+import type { Queryable } from '../database';
 import { readSpaceLooks, type SpaceLooks } from '../space/pictures';
 import { filesOfSpacesTaken } from './file-lots';
-import { HELD_FILES } from './held';
+import { promisedOfLots } from './file-promises';
 
 /** Pictures of file spaces nearly alike, by series. */
 export interface SpaceSeries {
@@ -45,26 +45,8 @@ export async function alikeThatStay(
 
 /** How many pictures lots of the plan would take though none nearly alike would stay, which they promised. */
 export async function brokenSpacePictures(db: Queryable, account: number, lots: readonly number[]): Promise<number> {
-  const { files } = await theRow<{ files: string }>(
-    db,
-    `select coalesce(range_agg(${HELD_FILES}), '{}')::text as files from lot
-     where account = $1 and run is null and space is not null and promise = 'pictures' and id = any($2::int[])`,
-    [account, lots],
-  );
-  const promised = [...numbersOf(parseMultirange(files))];
+  const promised = await promisedOfLots(db, account, 'pictures', lots);
   if (promised.length === 0) return 0;
   const stay = await alikeThatStay(db, account, promised);
   return promised.filter((file) => stay.get(file)?.length === 0).length;
-}
-
-/** Files of a run of which lots promised that a picture nearly alike stays. */
-export async function promisedPicturesOfRun(db: Queryable, account: number, run: number): Promise<number[]> {
-  const { files } = await theRow<{ files: string }>(
-    db,
-    `select (coalesce((select range_agg(l.space_files) from lot l
-       where l.account = $1 and l.run is not null and l.space = r.space and l.promise = 'pictures'), '{}') * r.space_files)::text as files
-     from run r where r.account = $1 and r.id = $2`,
-    [account, run],
-  );
-  return [...numbersOf(parseMultirange(files))];
 }

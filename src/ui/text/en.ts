@@ -508,7 +508,7 @@ export const en = {
       threads:
         'Each word of the message stands in the later one, in the same order and without a gap; so do the addresses behind its links, and its files lie there too. Signed and encrypted messages are left out. How the message looked is lost.',
       spaces:
-        'Files are found by their size. Each one is read on both servers, and the SHA-256 of its octets is the same. Before a run takes one out of a message it reads the file in the file space once more, every octet.',
+        'Files are found by their size. Each one is read on both servers, and the SHA-256 of its octets is the same. Before a run takes one out of a message it reads the file in the file space once more, every octet. Before one goes from the file space, a run looks on the mail server for a message that keeps it.',
     },
     different: (groups: number, shown: string) =>
       groups === 1 ? '1 group differed and was left out.' : `In ${shown} groups some differed and were left out.`,
@@ -519,12 +519,22 @@ export const en = {
       `${groups === 1 ? '1 file lies' : `${shown} files lie`} in several messages; ${copies} can be taken out · ${bytes}`,
     lineStays: 'a line in its place says which message has it',
     doubledTitle: (groups: number, shown: string, copies: string, bytes: string) =>
-      `${groups === 1 ? '1 file is' : `${shown} files are`} in your file space too; ${copies} can be taken out of messages · ${bytes}`,
-    lineSays: 'a line in its place says where the file is',
+      `${groups === 1 ? '1 file is' : `${shown} files are`} in your file space too; ${copies} can go · ${bytes}`,
+    doubledSays: {
+      mail: 'a line in its place says where the file is',
+      space: 'to the trash of the file space; the messages keep theirs',
+    },
+    letGo: 'Let go',
+    sides: { mail: 'the copies in the mail', space: 'the copies in the file space' },
+    sideFiles: {
+      mail: (files: number, shown: string) => `${files === 1 ? '1 copy' : `${shown} copies`} in the mail`,
+      space: (files: number, shown: string) => `${files === 1 ? '1 copy' : `${shown} copies`} in the file space`,
+    },
+    mailStays: 'the message keeps it',
     inSpace: 'file space',
     spaceStays: 'the file space keeps it',
     there: (bytes: string) => `${bytes} there`,
-    doubledLot: 'Files that the file space has too',
+    doubledLots: { mail: 'Files that the file space has too', space: 'Files that messages have too' },
     noDoubled: 'No attached file has as many octets as one in your file space.',
     noDoubledYet: 'No attached file was compared yet that lies in your file space too.',
     file: 'File and the messages with it',
@@ -1069,15 +1079,15 @@ export const en = {
     folder: 'From mail',
     intoNote: 'Each file gets a folder by the day and the author of its message. Nothing there is overwritten.',
     counting: 'Counting …',
-    lessMail: (files: number, shown: string) => `Mail holds of ${files === 1 ? '1 file' : `these ${shown} files`}`,
-    moreFiles: 'The file space will hold',
+    lessMail: (files: number, shown: string) => (files === 1 ? '1 file in the mail' : `${shown} files in the mail`),
+    moreFiles: 'The same in the file space',
     about: (bytes: string) => `about ${bytes}`,
-    room: 'Room in the file space',
+    room: 'Room there',
     shared: (bytes: string) =>
-      `One quota counts both. Moving files wins nothing by itself, but for what their coding for mail takes: about ${bytes}. Until you purge the originals, both copies count.`,
+      `One quota counts both, so moving alone wins nothing: until you purge the originals, both copies count. After that you win only what the coding for mail takes, about ${bytes}.`,
     apart: (bytes: string) =>
       `The file space has a quota of its own. Once you purge the originals, the mailbox wins ${bytes}.`,
-    unknown: 'Nobody knows whether one quota counts both. If it does, moving files wins nothing by itself.',
+    unknown: 'Nobody knows whether one quota counts both. If it does, moving alone wins nothing.',
     tight:
       'Not all of them have room. What has none stays in the mail. Take out and purge what was moved, then move the rest.',
     without: 'Left out: files that a guard keeps, files that are in the plan, and files under 4 KiB.',

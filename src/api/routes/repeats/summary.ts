@@ -82,8 +82,11 @@ async function byIndexAlone(database: Database, account: Account) {
 }
 
 function amountToRead({ mail, space }: { mail: readonly ToRead[]; space: readonly ToRead[] }) {
-  const all = [...mail, ...space];
-  return { files: all.length, bytes: all.reduce((sum, { bytes }) => sum + bytes, 0) };
+  return fileAmountOf([...mail, ...space]);
+}
+
+export function fileAmountOf(files: readonly { bytes: number }[]): FileAmount {
+  return { files: files.length, bytes: files.reduce((sum, { bytes }) => sum + bytes, 0) };
 }
 
 function summaryOf({
@@ -205,6 +208,7 @@ function provenDoubled(groups: readonly DoubledGroup[]) {
   return {
     groups: groups.length,
     going: { files: going.length, bytes: going.reduce((sum, { size }) => sum + size, 0) },
+    goingThere: fileAmountOf(groups.flatMap(({ copies }) => copies.filter(({ state }) => state === 'goes'))),
   };
 }
 

@@ -13,6 +13,7 @@ import {
   filePlanOf,
   filesOfLot,
   type NamedFiles,
+  type NewFileLot,
 } from '../../../store/plan/file-lots';
 import { dropLot } from '../../../store/plan/lots';
 import { spaceById, spacesOf } from '../../../store/space/spaces';
@@ -76,18 +77,23 @@ export const makeFileLots = route({
   response: v.object({ lots: v.array(s.FileLot) }),
   async handle({ environment: { database }, account, body }) {
     return transaction(database, async (client) => {
-      const lots: FileLot[] = [];
       const label = body.label ?? `${body.ids.length} chosen files`;
-      for (const space of await spacesOf(client, account.id)) {
-        const id = await createFileLot(client, account, space, { label, fate: body.fate, named: { ids: body.ids } });
-        if (id !== undefined) lots.push(await shownLot(client, account.id, id));
-      }
-      if (lots.length === 0) throw nothingToMark('ids');
-      await tell(client, account.id, 'level', {});
-      return { lots };
+      return { lots: await lotsInSpaces(client, account, { label, fate: body.fate, named: { ids: body.ids } }) };
     });
   },
 });
+
+/** Makes a lot in each file space that has any of some files. @throws Problem where none has. */
+export async function lotsInSpaces(client: Queryable, account: Account, lot: NewFileLot): Promise<FileLot[]> {
+  const lots: FileLot[] = [];
+  for (const space of await spacesOf(client, account.id)) {
+    const id = await createFileLot(client, account, space, lot);
+    if (id !== undefined) lots.push(await shownLot(client, account.id, id));
+  }
+  if (lots.length === 0) throw nothingToMark('ids');
+  await tell(client, account.id, 'level', {});
+  return lots;
+}
 
 function nothingToMark(field: 'ids' | 'folder') {
   return invalid('There is nothing to mark: these files are gone, are shared by others, or lie in the trash.', [

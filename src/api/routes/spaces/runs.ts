@@ -6,6 +6,7 @@ import { begin } from '../../../jobs/run/begin';
 import type { Account } from '../../../store/access/accounts';
 import { type Queryable, transaction } from '../../../store/database';
 import { fileLotById } from '../../../store/plan/file-lots';
+import { brokenMailCopies } from '../../../store/plan/file-promises';
 import { brokenPromises, countOfBroken } from '../../../store/plan/promises';
 import { brokenSpacePictures } from '../../../store/plan/space-pictures';
 import { type FileSelector, freezeFiles, outcomesOfFiles } from '../../../store/runs/file-runs';
@@ -113,6 +114,12 @@ export const startFileRun = route({
         throw conflict(
           'would-take-last',
           `The plan would take the last of ${broken === 1 ? 'a picture' : `${broken} pictures`} nearly alike: the one that was to stay has gone, or is in the plan too. Remove the lot, and look at the series again.`,
+        );
+      const unkept = await brokenMailCopies(client, account, lots);
+      if (unkept > 0)
+        throw conflict(
+          'would-take-last',
+          `The plan would take the last of ${unkept === 1 ? 'a file' : `${unkept} files`}: the message that was to keep ${unkept === 1 ? 'it' : 'them'} has gone, or is in the plan too. Remove one of the lots.`,
         );
       const relied = lots.length === 0 ? 0 : countOfBroken(await brokenPromises(client, account, ['spaces']));
       if (relied > 0)

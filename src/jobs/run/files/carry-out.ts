@@ -40,7 +40,8 @@ import { quotaSnapshot, writeEnd } from '../conclude';
 import type { RunOutcome } from '../run';
 import { FileFolders } from './folders';
 import { isAsItWas, isRefusal, reasonOf, type Sent, send, whatBecameOf } from './sender';
-import { StayingPictures } from './staying';
+import { StayingMail } from './staying-mail';
+import { StayingPictures } from './staying-pictures';
 
 /** Files that are looked at, written down and sent together. */
 const PACK = 64;
@@ -132,9 +133,15 @@ class FileCarrier {
   async carryOut(space: FileSpace, client: DavClient): Promise<RunOutcome> {
     const { database } = this.context;
     await this.begun();
-    const work = new SpaceWork(database, client, this.account.id, space, this.run, this.fenced, this);
-    await work.recover();
-    const outcome = await work.work();
+    const mail = new StayingMail(database, this.account, this.run.id, this.signIn);
+    const work = new SpaceWork(database, client, this.account.id, space, this.run, this.fenced, mail, this);
+    let outcome: RunOutcome;
+    try {
+      await work.recover();
+      outcome = await work.work();
+    } finally {
+      await mail.close();
+    }
     if (outcome === 'paused') return outcome;
     await this.says('concluding');
     const asked = await askSpace(client, space.root);
@@ -201,7 +208,7 @@ class FileCarrier {
 /** What a run does at the server of a file space. */
 class SpaceWork {
   private readonly folders: FileFolders;
-  private readonly staying: StayingPictures;
+  private readonly pictures: StayingPictures;
   /** The folder of this run in the trash. */
   private trash: Promise<string> | undefined;
   /** What was sent before the run was interrupted, and was not done by then. */
@@ -214,10 +221,11 @@ class SpaceWork {
     private readonly space: FileSpace,
     private readonly run: Run,
     private readonly fenced: Fence,
+    private readonly mail: StayingMail,
     private readonly told: Pick<FileCarrier, 'leave' | 'progressed' | 'says'>,
   ) {
     this.folders = new FileFolders(client, account, space, fenced);
-    this.staying = new StayingPictures(database, client, account, run.id);
+    this.pictures = new StayingPictures(database, client, account, run.id);
   }
 
   /** Finds out what became of what was sent before the run was interrupted. */
@@ -273,7 +281,7 @@ class SpaceWork {
       const now = await look(this.client, file.path);
       if (!now) return await this.left(file, 'vanished');
       if (!isAsItWas(now, file)) return await this.left(file, 'changed');
-      if (this.run.action === 'trash' && !(await this.staying.letsGo(file.id)))
+      if (this.run.action === 'trash' && !((await this.pictures.letsGo(file.id)) && (await this.mail.letsGo(file.id))))
         return await this.left(file, 'last-copy');
       const to = await this.destinationOf(file);
       if (to !== null && this.run.action === 'restore' && (await look(this.client, to)))

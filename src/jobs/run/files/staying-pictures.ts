@@ -1,7 +1,8 @@
 import type { DavClient } from '../../../dav/client';
 import { look } from '../../../dav/transfer';
 import type { Queryable } from '../../../store/database';
-import { alikeThatStay, promisedPicturesOfRun } from '../../../store/plan/space-pictures';
+import { promisedOfRun } from '../../../store/plan/file-promises';
+import { alikeThatStay } from '../../../store/plan/space-pictures';
 import { runFiles } from '../../../store/runs/file-runs';
 import { isAsItWas } from './sender';
 
@@ -36,7 +37,7 @@ export class StayingPictures {
   }
 
   private async read(): Promise<Map<number, number[]>> {
-    const promised = await promisedPicturesOfRun(this.database, this.account, this.run);
+    const promised = await promisedOfRun(this.database, this.account, this.run, 'pictures');
     return promised.length === 0 ? new Map() : alikeThatStay(this.database, this.account, promised);
   }
 
