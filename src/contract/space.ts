@@ -194,6 +194,8 @@ export const UploadEstimate = v.object({
   inSpace: count,
   /** Octets that the file space has left, as its server said last; null: it does not say. */
   available: v.nullable(count),
+  /** How many of them are filled at most: half where both count against one limit, or nobody knows. */
+  room: v.nullable(count),
   /** Whether both count against one limit; null: nobody knows. */
   counts: v.nullable(v.boolean()),
 });

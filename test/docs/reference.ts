@@ -441,6 +441,10 @@ const { groups: files } = await call('listRepeatedFiles', { query: { limit: '1' 
 await call('createFileLot', { body: { groups: [files[0].id], expect: files[0].going } });
 const { groups: doubled } = await call('listDoubledFiles', { query: { limit: '1' } });
 await call('createDoubledLot', { body: { groups: [doubled[0].id], expect: doubled[0].going } });
+words(
+  'createDoubledFileLots',
+  'Body: as of `createDoubledLot`; `expect` is `goingThere`. Answer: 201 `{lots}`, as `makeFileLots` answers.',
+);
 const { series } = await call('listPictureSeries', { query: { limit: '1' } });
 const [beside] = series[0].pictures.filter(({ file }: { file: number }) => file !== series[0].best);
 await call('createPictureLot', { body: { files: [beside.file] } });
@@ -600,6 +604,21 @@ section(
     'createSpacePictureLot',
     'Body: `{files, label?}`, numbers of pictures of series in one file space. Answer: 201 and the lot.',
   );
+  section(
+    'Moving files to a file space',
+    'An upload puts files of messages into a file space: each where nothing is, in a folder by the day and the author of its message, and reads it back. The messages stay as they are. Then a lot takes out of them what lies there. States: `queued` → `running` → `done`, `cancelled` or `failed`; `paused` in between. Reasons why a file is left: `vanished differs unreadable no-room locked folder-gone there refused altered cancelled`. `altered`: what was read back has other octets.',
+  );
+  const chosen = { where: 'kind = document', folder: 'From mail' };
+  await call('estimateUpload', { path: inSpace, body: chosen });
+  const upload = { upload: (await call('startUpload', { path: inSpace, body: { ...chosen, label: 'Documents' } })).id };
+  await until(async () => (await app.call('GET', `/accounts/1/uploads/${upload.upload}`)).body.state === 'done', 120);
+  await call('listUploads');
+  await call('listFilesOfUpload', { path: upload, query: { limit: '2' } });
+  words('getUpload', 'It answers with one upload of the list.');
+  words('pauseUpload', 'It answers as `getUpload` does. What lies there stays.');
+  words('resumeUpload', 'It answers as `getUpload` does.');
+  words('cancelUpload', 'It answers as `getUpload` does. What lies there stays, and can be taken out.');
+  await call('createUploadLot', { path: upload, body: {} });
 }
 
 section('Settings');

@@ -33,3 +33,11 @@ export function unexplained(
   const toTheOctet = exact !== null && Math.abs(used - exact) <= QUOTA_UNIT;
   return { bytes: (toTheOctet ? exact : used) - counted, toTheOctet };
 }
+
+/**
+ * How many octets may be put into a file space that has some left. Where mail has to come into the same room, or may have to, half of it stays
+ * free.
+ */
+export function roomToFill(available: number, counts: boolean | null): number {
+  return counts === false ? available : Math.floor(available / 2);
+}

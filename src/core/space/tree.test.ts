@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
-import { sharesQuota, unexplained } from './share';
+import { roomToFill, sharesQuota, unexplained } from './share';
 import { sumUp } from './tree';
 
 const folder = fc.record({
@@ -53,6 +53,10 @@ test('files count against the limit of the mailbox where both servers name the s
   assert.equal(says(300_500, 0, 300_032, 300_000), true, 'over the limit nothing is available');
   assert.equal(says(500_000, 0, 300_032, 300_000), false);
   for (const unknown of [says(null, 1, 1, 1), says(1, null, 1, 1), says(1, 1, 1, null)]) assert.equal(unknown, null);
+});
+
+test('where mail comes into the same room, or nobody knows, half of it stays free', () => {
+  assert.deepEqual([roomToFill(1001, true), roomToFill(1001, null), roomToFill(1001, false)], [500, 500, 1001]);
 });
 
 test('what is left is told to the octet where the file server says the same as the mail server', () => {

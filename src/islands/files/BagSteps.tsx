@@ -47,7 +47,7 @@ export function BagSteps({ bag }: { bag: Bag }) {
   return (
     <article className="grid gap-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
-        <h3 className="font-semibold wrap-anywhere">{text.files.bag(bag.id, bag.label)}</h3>
+        <h2 className="font-semibold wrap-anywhere">{text.files.bag(bag.id, bag.label)}</h2>
         <span className="note">
           {text.files.asked[bag.form](bag.asked.files, count(bag.asked.files), octets(bag.asked.bytes))}
         </span>

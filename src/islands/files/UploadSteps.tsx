@@ -36,7 +36,7 @@ export function UploadSteps({ upload }: { upload: Upload }) {
   return (
     <article className="grid gap-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
-        <h3 className="font-semibold wrap-anywhere">{text.upload.title(upload.id, upload.label)}</h3>
+        <h2 className="font-semibold wrap-anywhere">{text.upload.title(upload.id, upload.label)}</h2>
         <span className="note wrap-anywhere">
           {text.files.asked.files(asked.files, count(asked.files), octets(asked.bytes))}
         </span>

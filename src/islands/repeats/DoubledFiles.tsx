@@ -53,21 +53,21 @@ export function DoubledFiles({ found }: { found: Repeats }) {
           </strong>{' '}
           <span className="text-ink-2">{text.repeats.doubledSays[side]}</span>
         </h2>
-        <fieldset className="flex items-baseline gap-3">
-          <legend className="float-left mr-2 text-ink-2">{text.repeats.letGo}</legend>
-          {(['mail', 'space'] as const).map((one) => (
-            <label key={one} className="flex items-baseline gap-1 whitespace-nowrap">
-              <input type="radio" name="side" checked={side === one} onChange={() => setSide(one)} />
-              {text.repeats.sides[one]}
-            </label>
-          ))}
-        </fieldset>
         {chosen.files > 0 && (
           <button type="button" className="button button-chief" disabled={mark.isPending} onClick={() => mark.mutate()}>
             {text.repeats.add(text.repeats.sideFiles[side](chosen.files, count(chosen.files)))}
           </button>
         )}
       </div>
+      <fieldset className="mb-2 flex flex-wrap items-baseline gap-x-4 gap-y-1">
+        <legend className="float-left mr-4 text-ink-2">{text.repeats.letGo}</legend>
+        {(['mail', 'space'] as const).map((one) => (
+          <label key={one} className="flex items-baseline gap-1.5">
+            <input type="radio" name="side" checked={side === one} onChange={() => setSide(one)} />
+            {text.repeats.sides[one]}
+          </label>
+        ))}
+      </fieldset>
       <Refused error={mark.error} />
       <GroupTable
         groups={groups}

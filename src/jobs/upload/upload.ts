@@ -1,8 +1,11 @@
+import { roomToFill } from '../../core/space/share';
 import type { Watch } from '../../dav/client';
 import { askSpace } from '../../dav/listing';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
+import { lastReading } from '../../store/index/readings';
 import { finishJob, type Job } from '../../store/jobs';
+import { countsAgainst } from '../../store/space/counting';
 import { spaceById, updateSpace } from '../../store/space/spaces';
 import { uploadById } from '../../store/space/uploads';
 import type { Turn, WorkContext } from '../context';
@@ -40,8 +43,13 @@ export async function upload(
     });
   const client = await openSpace(context, account, space, watch);
   try {
-    const before = await askSpace(client, space.root);
-    const uploading = new Uploading(context, fenced, account, turn, asked, space, client, before.quotaAvailable);
+    const { quotaUsed: used = null, quotaAvailable: left = null } = await askSpace(client, space.root);
+    const counts = countsAgainst(
+      { ...space, quotaUsed: used, quotaAvailable: left },
+      await lastReading(database, account.id),
+    );
+    const room = left === null ? undefined : roomToFill(left, counts);
+    const uploading = new Uploading(context, fenced, account, turn, asked, space, client, room);
     try {
       await uploading.carryOut(server, another);
     } catch (error) {

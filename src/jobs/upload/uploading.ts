@@ -59,7 +59,7 @@ export class Uploading {
   private heededAt = 0;
   private announcedAt = 0;
 
-  /** @param room octets that the file space has left; undefined where its server does not say. */
+  /** @param room octets that may be put there; undefined where its server does not say. */
   constructor(
     private readonly context: WorkContext,
     private readonly fenced: Fence,
@@ -189,15 +189,14 @@ export class Uploading {
     const sent = this.sent.get(file.file);
     if (!sent) await this.readOfSize(bytes);
     const there = sent ? undefined : (await this.copies.thereNow([sha256])).get(sha256);
-    const isTooLarge = !sent && this.room !== undefined && bytes > this.room;
-    if (!there && isTooLarge) return this.leave(file, 'no-room');
+    if (!there && !sent && !this.takeRoom(bytes)) return this.leave(file, 'no-room');
     const placed = there ? undefined : await this.placing.place(file, octets, sent);
     if (placed && 'left' in placed) {
+      if (!sent) this.giveRoom(bytes);
       // What is as large has no room either.
       if (placed.left === 'no-room') this.room = Math.min(this.room ?? bytes, bytes - 1);
       return this.leave(file, placed.left);
     }
-    if (placed && this.room !== undefined) this.room = Math.max(0, this.room - bytes);
     await this.write(async (db) => {
       const { id: account } = this.account;
       const digest = Buffer.from(sha256, 'hex');
@@ -210,6 +209,18 @@ export class Uploading {
       await updateUpload(db, account, this.asked.id, { attempts: 0 });
       await saveFileDigests(db, account, [{ file: file.file, sha256: digest, size: bytes }]);
     });
+  }
+
+  /** Takes room for a file before it is sent, since others are sent at the same time. @returns whether there is so much. */
+  private takeRoom(bytes: number): boolean {
+    if (this.room === undefined) return true;
+    if (bytes > this.room) return false;
+    this.room -= bytes;
+    return true;
+  }
+
+  private giveRoom(bytes: number): void {
+    if (this.room !== undefined) this.room += bytes;
   }
 
   /** Reads files that lie there and have as many octets: one of them may be the same. */

@@ -4,6 +4,7 @@ import { Label, Lot, FileAmount as ShownAmount, wholeNumber } from '../../../con
 import * as s from '../../../contract/space';
 import { rangesOf, union } from '../../../core/sets/ranges';
 import { BadPath, folderPath, shownPath } from '../../../core/space/path';
+import { roomToFill } from '../../../core/space/share';
 import { trashPaths } from '../../../core/space/trash';
 import { endUpload } from '../../../jobs/upload/end';
 import type { Account } from '../../../store/access/accounts';
@@ -103,10 +104,9 @@ export const estimateUpload = route({
     const { database } = environment;
     const space = await theSpace(database, account, parameters.space);
     const { inMail, inSpace } = await chosen(environment, account, body);
-    return {
-      ...{ inMail, inSpace, available: space.quotaAvailable },
-      counts: countsAgainst(space, await lastReading(database, account.id)),
-    };
+    const { quotaAvailable: available } = space;
+    const counts = countsAgainst(space, await lastReading(database, account.id));
+    return { inMail, inSpace, available, room: available === null ? null : roomToFill(available, counts), counts };
   },
 });
 

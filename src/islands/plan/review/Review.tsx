@@ -30,7 +30,11 @@ export default function Review() {
         </section>
       ) : (
         <>
-          {plan.length > 0 && <LotTable lots={plan} total={total} of={gaugeOf(level.data).of} />}
+          {plan.length > 0 ? (
+            <LotTable lots={plan} total={total} of={gaugeOf(level.data).of} />
+          ) : (
+            <h1 className="sr-only">{text.plan.tabs.review}</h1>
+          )}
           {files.data.lots.length > 0 && <FileLots plan={files.data} />}
           <div className="grid gap-[14px] lg:grid-cols-[minmax(0,1fr)_380px]">
             <div className="grid min-w-0 content-start gap-[14px]">
