@@ -8,7 +8,7 @@ import { connectImap } from '../../src/mail/imap/connect';
 import { HEADER_FIELDS } from '../../src/mail/mime/header';
 import { fuzzDecoder } from '../decoder/fuzz';
 import { DOVECOT_PASSWORD, DOVECOT_USER, fillFolder, startDovecot } from '../dovecot';
-import { cleanUp, demoScenario, PASSWORD, startStandIn, USER } from '../harness';
+import { cleanUp, demoScenario, PASSWORD, startStandIn, tinyScenario, USER } from '../harness';
 import { recordOf } from '../reference-record';
 
 after(cleanUp);
@@ -69,8 +69,11 @@ test('our decoder agrees with the general library on every item of every message
   const scenario = demoScenario();
   const host = await startStandIn();
   assert.equal(await agreement(host.plainPort, USER, PASSWORD), scenario.messages.length);
-  host.faults.hide = ['OBJECTID', 'COMPRESS=DEFLATE', 'CONDSTORE', 'QRESYNC', 'ESEARCH'];
-  assert.equal(await agreement(host.plainPort, USER, PASSWORD), scenario.messages.length);
+  // The same shapes of answers come from fewer messages.
+  const tiny = tinyScenario();
+  const plain = await startStandIn({ scenario: tiny });
+  plain.faults.hide = ['OBJECTID', 'COMPRESS=DEFLATE', 'CONDSTORE', 'QRESYNC', 'ESEARCH'];
+  assert.equal(await agreement(plain.plainPort, USER, PASSWORD), tiny.messages.length);
   const dovecot = await startDovecot(20_000);
   const items = scenario.messages
     .map(({ item }) => item)
@@ -83,6 +86,6 @@ test('our decoder agrees with the general library on every item of every message
 
 test('mutations of the responses of three servers’ shapes neither break nor fill the decoder', () => {
   const seed = Number(process.env.TAMSEL_FUZZ_SEED ?? Date.now() % 1e9);
-  const { read } = fuzzDecoder(60_000, seed);
-  assert.ok(read > 10_000, `seed ${seed}`);
+  const { read } = fuzzDecoder(40_000, seed);
+  assert.ok(read > 6_000, `seed ${seed}`);
 });

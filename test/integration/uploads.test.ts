@@ -8,15 +8,15 @@ import { filesOf, SHARED } from '../../stand-in/scenario/files';
 import { LETTER_LINES } from '../../stand-in/scenario/words';
 import type { ScenarioFile } from '../../stand-in/webdav/tree';
 import { addSpace, contents, indexed, listed, plainFile, ROOT, startFileSpace, there } from '../file-space';
-import { App, cleanUp, DAY, demoScenario, startStandIn, until } from '../harness';
+import { App, cleanUp, DAY, startStandIn, tinyScenario, until } from '../harness';
 
 after(cleanUp);
 
 const END = Date.parse(`${DAY}T18:00:00Z`) / 1000;
 
-/** @param room octets that the limit leaves beyond what the demo's does. */
+/** @param room octets that the limit leaves beyond what the mailbox's does. */
 async function opened(files?: readonly ScenarioFile[], room = 500_000_000) {
-  const told = demoScenario();
+  const told = tinyScenario();
   const host = await startStandIn({ scenario: { ...told, limit: told.limit + room } });
   const space = await startFileSpace(host, files ?? filesOf(told, END), SHARED);
   const app = await App.start();
@@ -78,9 +78,9 @@ async function nothingElseChanged({ app, space }: Opened, before: Map<string, st
 
 test('attached files are put into the file space, read back, and taken out of their messages; an undo brings the messages back', async () => {
   const all = await opened();
-  const { space, app, account, path, attached, largest, started, ended, level } = all;
+  const { space, app, account, path, attached, smallest, started, ended, level } = all;
   const before = contents(space);
-  const files = await largest(12);
+  const files = await smallest(12);
   const ids = files.map(({ id }) => id);
   const { body: estimate } = await app.call('POST', `${path}/uploads/estimate`, { ids });
   assert.equal(estimate.inMail.files, 12);
@@ -124,17 +124,18 @@ test('attached files are put into the file space, read back, and taken out of th
 
 test('what lies there already is not put there again, and nothing is put over another file', async () => {
   const all = await opened();
-  const { space, app, account, attached, largest, started, ended } = all;
-  const files = await largest(400);
-  const sizes = new Map([...space.tree.files.values()].map((file) => [digest(file.octets()), file]));
-  const first = await ended(await started({ ids: files.slice(0, 60).map(({ id }) => id) }));
+  const { space, app, account, attached, smallest, largest, started, ended } = all;
+  const names = new Set([...space.tree.files.keys()].map((file) => decodeURIComponent(file.split('/').at(-1) ?? '')));
+  const kept = (await largest(1_000)).filter(({ name }) => names.has(name));
+  const files = [...kept, ...(await smallest(61))];
+  const [next] = files.splice(-1);
+  const first = await ended(await started({ ids: files.map(({ id }) => id) }));
   assert.deepEqual([first.state, first.left], ['done', []]);
   const puts = space.asked.get('PUT') as number;
   // The same again: each lies there.
-  const other = await started({ ids: files.slice(0, 60).map(({ id }) => id), folder: 'Elsewhere' });
-  const again = await ended(other);
-  assert.deepEqual([again.had, again.done.files, space.asked.get('PUT')], [again.done, 60, puts]);
-  assert.ok(first.had.files >= 1 && sizes.size > 0, 'two of them lay there from the beginning');
+  const again = await ended(await started({ ids: files.map(({ id }) => id), folder: 'Elsewhere' }));
+  assert.deepEqual([again.had, again.done.files, space.asked.get('PUT')], [again.done, first.done.files, puts]);
+  assert.ok(kept.length >= 1 && first.had.files >= 1, 'two of them lay there from the beginning');
   // What came in several messages was put there once.
   const hashes = [...space.tree.files.values()]
     .map((file) => digest(file.octets()))
@@ -142,7 +143,6 @@ test('what lies there already is not put there again, and nothing is put over an
   assert.equal(new Set(hashes).size, hashes.length);
 
   // Somebody has put other files, and a folder, at the places that come next.
-  const [next] = files.slice(60, 61);
   const probe = await started({ ids: [next.id], folder: 'Probe' });
   await ended(probe);
   const [{ path: where }] = await filesOfUpload(all, probe);
@@ -174,7 +174,7 @@ test('where both share a full limit, what fits is put there, and the rest once r
   const first = await ended(upload);
   assert.deepEqual([first.state, first.left.length, first.left[0].reason], ['done', 1, 'no-room']);
   assert.ok(first.done.bytes - first.had.bytes <= estimate.room);
-  assert.ok(first.done.files > 10, 'smaller ones have room where a large one has none');
+  assert.ok(first.done.files > 0, 'smaller ones have room where a large one has none');
   const { body: lot } = await app.call('POST', `${upload}/lots`, {});
   await app.ran(account, { action: 'strip', lots: [lot.id] });
   await app.ran(account, { action: 'purge', folder: 'Trash' });
@@ -224,12 +224,12 @@ test('whatever is lost on the way and whoever is killed, each file lies there on
   const all = await opened([plainFile('From%20mail/2019/mine.txt', 10)]);
   const { space, app, attached, smallest, started, ended } = all;
   const before = contents(space);
-  const ids = (await smallest(150)).map(({ id }) => id);
+  const ids = (await smallest(100)).map(({ id }) => id);
   space.faults.latencyMs = 5;
   space.faults.dropAnswerTo = { method: 'PUT', times: 2 };
   const upload = await started({ ids });
   for (const fault of ['PUT', 'MKCOL', 'GET', 'PROPFIND']) {
-    await sleep(500);
+    await sleep(300);
     await app.killWorker();
     space.faults.dropAnswerTo = { method: fault, times: 2 };
     space.faults.keepPart = { octets: 700, times: 2 };

@@ -7,68 +7,15 @@ import { noFaults } from '../../stand-in/faults';
 import { Random, seedOf } from '../../stand-in/message/random';
 import { noSpaceFaults } from '../../stand-in/webdav/faults';
 import { FileSpaceServer } from '../../stand-in/webdav/server';
-import { FileTree } from '../../stand-in/webdav/tree';
 import { addSpace, filesIn, listed } from '../file-space';
 import { type App, PASSWORD, USER } from '../harness';
 import { freshHost } from './fresh-host';
 import { Strikes } from './strikes';
 import { ended, type TrialReport } from './trial';
+import { WatchedTree } from './watched-tree';
 
 const EMPTY = { messages: [], folders: [{ name: 'INBOX' }], limit: 10 ** 9, notMail: 10 ** 6 };
 const FOLDERS = ['', 'Plans/', 'Open%20days/2024/', 'Open%20days/2025/', 'M%C3%B6wen/%26%23/', '.deep/a/b/c/d/'];
-
-/** What happened to a file, and by whom. */
-interface Act {
-  actor: 'ours' | 'others';
-  op: 'move' | 'remove' | 'put' | 'copy';
-  path: string;
-  to?: string;
-  /** The octets that it was done to. */
-  content: string | undefined;
-  /** Of what was there before, where it was put over something. */
-  over?: string | undefined;
-}
-
-/** The files as a trial sees them: every act on them, ours and those of others. */
-class WatchedTree extends FileTree {
-  readonly acts: Act[] = [];
-  private actor: Act['actor'] = 'ours';
-
-  /** Does something as another program. */
-  asOther(act: () => void): void {
-    this.actor = 'others';
-    act();
-    this.actor = 'ours';
-  }
-
-  contentOf(path: string): string | undefined {
-    return this.files.get(path)?.octets().toString('latin1');
-  }
-
-  override move(from: string, to: string): void {
-    this.noteAct({ op: 'move', path: from, to, over: this.contentOf(to) });
-    super.move(from, to);
-  }
-
-  override copy(from: string, to: string): void {
-    this.noteAct({ op: 'copy', path: from, to, over: this.contentOf(to) });
-    super.copy(from, to);
-  }
-
-  override remove(path: string): void {
-    if (this.files.has(path)) this.noteAct({ op: 'remove', path });
-    super.remove(path);
-  }
-
-  override put(path: string, octets: Buffer, type: string): void {
-    this.noteAct({ op: 'put', path });
-    super.put(path, octets, type);
-  }
-
-  private noteAct(act: Omit<Act, 'actor' | 'content'>): void {
-    this.acts.push({ ...act, actor: this.actor, content: this.contentOf(act.path) });
-  }
-}
 
 /**
  * Files of a file space that go to its trash, come back and are purged while everything fails at random points and others change what

@@ -4,6 +4,7 @@ import { archiveTrial } from './archive-trial';
 import { fileTrial } from './file-trial';
 import { stripTrial } from './strip-trial';
 import { trial } from './trial';
+import { uploadTrial } from './upload-trial';
 
 /**
  * Many randomised runs with faults: `npm run reliability -- --trials 200 --seed 1`. `--seed` is that of the first trial,
@@ -21,6 +22,8 @@ const { values } = parseArgs({
     spaces: { type: 'boolean', default: false },
     /** Moves and deletes files of a file space. */
     files: { type: 'boolean', default: false },
+    /** Puts files of messages into a file space. */
+    uploads: { type: 'boolean', default: false },
     /** Archives, purges and puts back. */
     archive: { type: 'boolean', default: false },
   },
@@ -51,9 +54,11 @@ try {
           ? await stripTrial(app, seed, values.spaces ? 'space' : 'archive')
           : values.files
             ? await fileTrial(app, seed)
-            : values.archive
-              ? await archiveTrial(app, seed)
-              : await trial(app, { seed, strikes: !values['no-strikes'] });
+            : values.uploads
+              ? await uploadTrial(app, seed)
+              : values.archive
+                ? await archiveTrial(app, seed)
+                : await trial(app, { seed, strikes: !values['no-strikes'] });
       sums.runs += report.runs;
       sums.messages += report.messages;
       sums.acts += report.acts;

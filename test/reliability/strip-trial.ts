@@ -10,14 +10,13 @@ import { Random, seedOf } from '../../stand-in/message/random';
 import { noSpaceFaults } from '../../stand-in/webdav/faults';
 import { FileSpaceServer } from '../../stand-in/webdav/server';
 import { FileTree } from '../../stand-in/webdav/tree';
-import { letter, octetsOf } from '../fast/letters';
 import { addSpace } from '../file-space';
 import { type App, hosted, indexed, PASSWORD, USER, until } from '../harness';
 import { freshHost } from './fresh-host';
+import { type FileOf, FOLDERS, fill } from './letters';
 import { Strikes } from './strikes';
 import { ended, type TrialReport } from './trial';
 
-const FOLDERS = ['INBOX', 'Plots', 'Archive/2019'];
 const NOTE = 'A file was taken out here';
 const EMPTY = { messages: [], limit: 10 ** 9, notMail: 10 ** 6 };
 
@@ -111,13 +110,6 @@ export async function stripTrial(
   }
 }
 
-/** A file of a letter. */
-interface FileOf {
-  subject: string;
-  name: string;
-  octets: Buffer;
-}
-
 async function startSpace(host: StandIn, files: readonly FileOf[]): Promise<FileSpaceServer> {
   const tree = new FileTree(
     files.map(({ name, octets }) => ({
@@ -168,26 +160,6 @@ function strike(space: FileSpaceServer, random: Random): void {
   if (random.chance(0.3)) space.faults.dropAnswerTo = { method, times: 1 };
   if (random.chance(0.3)) space.faults.cutAfter = { octets: random.below(30_000), times: 1 };
   space.faults.latencyMs = random.below(40);
-}
-
-/** Letters with one to three files, some flagged; gives their subjects. In a file space only larger files are compared. */
-function fill(host: StandIn, random: Random, keptIn: 'archive' | 'space'): { letters: string[]; files: FileOf[] } {
-  const letters: string[] = [];
-  const all: FileOf[] = [];
-  const [least, most] = keptIn === 'archive' ? [2_000, 40_000] : [50_000, 90_000];
-  for (let number = random.between(20, 60); number > 0; number--) {
-    const subject = `letter ${number}`;
-    const files = Array.from({ length: random.between(1, 3) }, (_, at) => ({
-      name: `picture ${number}-${at}.jpg`,
-      octets: octetsOf(random.between(least, most), number * 10 + at),
-    }));
-    const flags = ['seen', 'flagged', 'answered'].filter(() => random.chance(0.3));
-    const folder = host.mailbox.folders.get(random.pick(FOLDERS));
-    host.mailbox.append(folder as never, letter(subject, files), 1_600_000_000 + random.below(100_000_000), flags);
-    letters.push(subject);
-    all.push(...files.map((file) => ({ subject, ...file })));
-  }
-  return { letters, files: all };
 }
 
 async function saved(app: App, account: string): Promise<void> {

@@ -9,18 +9,14 @@ import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
 import { Shrink } from './Shrink';
+import { useSteering } from './Steering';
 import { Step } from './Step';
 
 /** What becomes of files that were saved: each step only for what passed the one before. */
 export function BagSteps({ bag }: { bag: Bag }) {
   const { octets, day } = useFigures();
   const { base } = useAccount();
-  const steer = useChange<string>(
-    (verb) => `/bags/${bag.id}/${verb}`,
-    'POST',
-    () => ({}),
-    ['bags'],
-  );
+  const { going, links, refused } = useSteering(`/bags/${bag.id}`, 'bags', bag.state);
   const plan = useChange<undefined, Lot>(
     () => '/lots',
     'POST',
@@ -34,16 +30,9 @@ export function BagSteps({ bag }: { bag: Bag }) {
     () => undefined,
     ['bags', 'lots', 'files'],
   );
-  const going = bag.state === 'queued' || bag.state === 'running' || bag.state === 'checking';
-  const rests = bag.state === 'paused' || bag.state === 'failed';
   const left = bag.left.filter(({ reason }) => reason !== 'cancelled');
   const isDone = bag.state === 'done';
   const deletes = bag.form === 'mbox' ? text.files.deleteMail : text.files.deleteSentences[bag.place];
-  const act = (verb: 'pause' | 'resume' | 'cancel') => (
-    <button type="button" className="link" disabled={steer.isPending} onClick={() => steer.mutate(verb)}>
-      {text.files.verbs[verb]}
-    </button>
-  );
   return (
     <article className="grid gap-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
@@ -52,9 +41,7 @@ export function BagSteps({ bag }: { bag: Bag }) {
           {text.files.asked[bag.form](bag.asked.files, count(bag.asked.files), octets(bag.asked.bytes))}
         </span>
         <span className="ml-auto flex gap-3">
-          {going && act('pause')}
-          {rests && act('resume')}
-          {(going || rests) && act('cancel')}
+          {links}
           {isDone && (
             <Question
               title={text.files.deleteTitle}
@@ -116,7 +103,8 @@ export function BagSteps({ bag }: { bag: Bag }) {
           </Step>
         )}
       </ol>
-      <Refused error={steer.error ?? erase.error} />
+      {refused}
+      <Refused error={erase.error} />
     </article>
   );
 }

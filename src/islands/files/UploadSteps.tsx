@@ -6,17 +6,13 @@ import { Link } from '../../ui/route';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
 import { count } from '../../ui/text/format';
+import { useSteering } from './Steering';
 import { Step } from './Step';
 
 /** What becomes of files that are put into a file space: they are put there and read back, and then taken out of the mail. */
 export function UploadSteps({ upload }: { upload: Upload }) {
   const { octets } = useFigures();
-  const steer = useChange<string>(
-    (verb) => `/uploads/${upload.id}/${verb}`,
-    'POST',
-    () => ({}),
-    ['uploads'],
-  );
+  const { going, links, refused } = useSteering(`/uploads/${upload.id}`, 'uploads', upload.state);
   const plan = useChange<void, Lot>(
     () => `/uploads/${upload.id}/lots`,
     'POST',
@@ -24,15 +20,8 @@ export function UploadSteps({ upload }: { upload: Upload }) {
     OF_THE_PLAN,
   );
   const [planned, setPlanned] = useState<Lot>();
-  const { state, asked, done, had, problem } = upload;
-  const going = state === 'queued' || state === 'running';
-  const rests = state === 'paused' || state === 'failed';
+  const { asked, done, had, problem } = upload;
   const left = upload.left.filter(({ reason }) => reason !== 'cancelled');
-  const act = (verb: 'pause' | 'resume' | 'cancel') => (
-    <button type="button" className="link" disabled={steer.isPending} onClick={() => steer.mutate(verb)}>
-      {text.files.verbs[verb]}
-    </button>
-  );
   return (
     <article className="grid gap-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
@@ -40,11 +29,7 @@ export function UploadSteps({ upload }: { upload: Upload }) {
         <span className="note wrap-anywhere">
           {text.files.asked.files(asked.files, count(asked.files), octets(asked.bytes))}
         </span>
-        <span className="ml-auto flex gap-3">
-          {going && act('pause')}
-          {rests && act('resume')}
-          {(going || rests) && act('cancel')}
-        </span>
+        <span className="ml-auto flex gap-3">{links}</span>
       </div>
       {going && <Bar share={done.files / Math.max(1, asked.files)} />}
       {problem && <p className="text-go">{problem.detail}</p>}
@@ -76,7 +61,7 @@ export function UploadSteps({ upload }: { upload: Upload }) {
           <Refused error={plan.error} />
         </Step>
       </ol>
-      <Refused error={steer.error} />
+      {refused}
     </article>
   );
 }

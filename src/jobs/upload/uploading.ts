@@ -56,6 +56,8 @@ export class Uploading {
   private failure: { error: unknown } | undefined;
   /** What was sent before the work was interrupted. */
   private sent = new Map<number, SentUpload>();
+  /** Octets of the smallest file for which the server had no room: what is as large has none either. */
+  private refused = Number.POSITIVE_INFINITY;
   private heededAt = 0;
   private announcedAt = 0;
 
@@ -124,7 +126,7 @@ export class Uploading {
 
   /** Those that may have room; the others are left, and not fetched. */
   private async withRoom(files: readonly PendingFile[]): Promise<PendingFile[]> {
-    const room = this.room ?? Number.POSITIVE_INFINITY;
+    const room = Math.min(this.room ?? Number.POSITIVE_INFINITY, this.refused - 1);
     const hasRoom = (file: PendingFile) => this.sent.has(file.file) || leastOctets(file) <= room;
     for (const file of files) if (!hasRoom(file)) await this.leave(file, 'no-room');
     return files.filter(hasRoom);
@@ -193,8 +195,7 @@ export class Uploading {
     const placed = there ? undefined : await this.placing.place(file, octets, sent);
     if (placed && 'left' in placed) {
       if (!sent) this.giveRoom(bytes);
-      // What is as large has no room either.
-      if (placed.left === 'no-room') this.room = Math.min(this.room ?? bytes, bytes - 1);
+      if (placed.left === 'no-room') this.refused = Math.min(this.refused, bytes);
       return this.leave(file, placed.left);
     }
     await this.write(async (db) => {
@@ -213,6 +214,7 @@ export class Uploading {
 
   /** Takes room for a file before it is sent, since others are sent at the same time. @returns whether there is so much. */
   private takeRoom(bytes: number): boolean {
+    if (bytes >= this.refused) return false;
     if (this.room === undefined) return true;
     if (bytes > this.room) return false;
     this.room -= bytes;
