@@ -59,15 +59,17 @@ export function DoubledFiles({ found }: { found: Repeats }) {
           </button>
         )}
       </div>
-      <fieldset className="mb-2 flex flex-wrap items-baseline gap-x-4 gap-y-1">
-        <legend className="float-left mr-4 text-ink-2">{text.repeats.letGo}</legend>
-        {(['mail', 'space'] as const).map((one) => (
-          <label key={one} className="flex items-baseline gap-1.5">
-            <input type="radio" name="side" checked={side === one} onChange={() => setSide(one)} />
-            {text.repeats.sides[one]}
-          </label>
-        ))}
-      </fieldset>
+      {groups.length > 0 && (
+        <fieldset className="mb-2 flex flex-wrap items-baseline gap-x-4 gap-y-1">
+          <legend className="float-left mr-4 text-ink-2">{text.repeats.letGo}</legend>
+          {(['mail', 'space'] as const).map((one) => (
+            <label key={one} className="flex items-baseline gap-1.5">
+              <input type="radio" name="side" checked={side === one} onChange={() => setSide(one)} />
+              {text.repeats.sides[one]}
+            </label>
+          ))}
+        </fieldset>
+      )}
       <Refused error={mark.error} />
       <GroupTable
         groups={groups}
