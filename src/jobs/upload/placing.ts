@@ -125,7 +125,8 @@ export class Placing {
   private async foundAt(path: string, { scratch, bytes }: Octets): Promise<Found> {
     const resource = await look(this.client, path);
     if (!resource) return { is: 'nothing' };
-    if (resource.isCollection || resource.bytes > bytes) return { is: 'other' };
+    // An empty file begins as every file does, so it may be anybody's.
+    if (resource.isCollection || resource.bytes === 0 || resource.bytes > bytes) return { is: 'other' };
     try {
       let at = 0;
       for await (const piece of download(this.client, path, resource.bytes)) {

@@ -74,8 +74,8 @@ export const LEAST_UPLOADED = 4096;
 
 /** What an upload would put there. */
 export interface Uploadable {
-  /** Ids of files. */
-  files: Ranges;
+  /** Of files, rising. */
+  ids: number[];
   /** How many, with the octets that messages hold of them. */
   inMail: FileAmount;
   /** Octets that they will take in the file space: exact of what is not in base64, else up to some hundredths too many. */
@@ -96,7 +96,7 @@ export async function uploadable(
   kept: Ranges,
   out: Ranges,
   folders: readonly number[],
-): Promise<Uploadable & { ids: number[] }> {
+): Promise<Uploadable> {
   const packed = await theRow<{ ids: Buffer | null; files: number; own: number; there: number }>(
     db,
     `select string_agg(float8send(f.id::float8), ''::bytea order by f.id) as ids, count(*)::int as files,
@@ -112,7 +112,7 @@ export async function uploadable(
     [account, printMultirange(asked), printMultirange(kept), printMultirange(out), folders],
   );
   const ids = Array.from(unpacked(packed.ids, 8) as Float64Array);
-  return { ids, files: asked, inMail: { files: packed.files, bytes: packed.own }, inSpace: packed.there };
+  return { ids, inMail: { files: packed.files, bytes: packed.own }, inSpace: packed.there };
 }
 
 /** Asks for files to be put into a file space; gives the number of that. */
