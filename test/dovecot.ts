@@ -78,7 +78,7 @@ export async function startDovecot(
     const forRules = rules ? withRules(sievePort, rules) : '';
     writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + forTokens + forRules + further + more);
     const server = spawn('/usr/sbin/dovecot', ['-F', '-c', file], { stdio: 'ignore' });
-    await until(() => answers(plainPort), 90);
+    await until(() => answers(plainPort));
     return server;
   };
   let server = await start('');

@@ -35,7 +35,7 @@ export async function listed(app: App, account: string): Promise<any> {
   await until(async () => {
     ({ spaces } = (await app.call('GET', `${account}/spaces`)).body);
     return spaces.every(({ listing }) => listing.state === 'done' || listing.state === 'failed');
-  }, 60);
+  });
   return spaces[0];
 }
 

@@ -358,7 +358,7 @@ export class App {
     return this.finished(`${account}/runs/${started.body.id}`);
   }
 
-  async finished(path: string, seconds = 120): Promise<any> {
+  async finished(path: string, seconds = PATIENCE_S): Promise<any> {
     let last: Answer | undefined;
     await until(async () => {
       last = await this.call('GET', path);
@@ -375,8 +375,12 @@ async function ended(child: ChildProcess, signal: NodeJS.Signals): Promise<void>
   await gone;
 }
 
+/** How long anything is waited for. A machine may be slow: only what hangs is to fail, before the runner gives the test up after ten minutes. */
+const PATIENCE_S = 480;
+export const PATIENCE_MS = PATIENCE_S * 1000;
+
 /** Waits until something holds. */
-export async function until(holds: () => Promise<boolean> | boolean, seconds = 120): Promise<void> {
+export async function until(holds: () => Promise<boolean> | boolean, seconds = PATIENCE_S): Promise<void> {
   const end = Date.now() + seconds * 1000;
   while (!(await holds())) {
     if (Date.now() > end) throw new Error(`it did not come to hold within ${seconds} s`);

@@ -38,7 +38,7 @@ test('letters before 2021 are archived, checked, and moved to the trash; the pur
   await shows(/archived first[\s\S]*reads every octet back from the disk/);
   await accessible('the review of a lot that is archived');
   await press(`Archive ${shown(total.messages)} messages, then move them to the trash`);
-  await until(async () => (await lastRun())?.state === 'done', 120);
+  await until(async () => (await lastRun())?.state === 'done');
   const run = await lastRun();
   assert.deepEqual([run.action, run.done, run.left], ['archive', total, []]);
   const bag = await lastBag();
@@ -48,7 +48,7 @@ test('letters before 2021 are archived, checked, and moved to the trash; the pur
   const going = trash.messages - trashGuarded.messages;
   await press(`Purge ${shown(going)} messages`);
   await answer(going);
-  await until(async () => (await lastRun()).action === 'purge' && (await lastRun()).state === 'done', 60);
+  await until(async () => (await lastRun()).action === 'purge' && (await lastRun()).state === 'done');
   const { before: earlier, after: later, done } = await lastRun();
   assert.equal(earlier.counted - later.counted, done.bytes);
   assert.ok(done.bytes >= total.bytes);
@@ -57,7 +57,7 @@ test('letters before 2021 are archived, checked, and moved to the trash; the pur
 });
 
 test('they are searched by a word of their text and looked at; three are put back, and undone', async () => {
-  await until(async () => (await ask('/archive')).unread === 0, 60);
+  await until(async () => (await ask('/archive')).unread === 0);
   const where = 'text ~ lease';
   const { total } = await found(where);
   assert.ok(total.messages >= 3, `${total.messages}`);
@@ -74,7 +74,7 @@ test('they are searched by a word of their text and looked at; three are put bac
   await grid.sendKeys(' ', Key.ARROW_DOWN, ' ', Key.ARROW_DOWN, ' ');
   await shows(/3 marked/);
   await press('Put back');
-  await until(async () => (await lastRun()).action === 'put-back' && (await lastRun()).state === 'done', 60);
+  await until(async () => (await lastRun()).action === 'put-back' && (await lastRun()).state === 'done');
   const run = await lastRun();
   assert.deepEqual([run.done.messages, run.left, run.undo.messages], [3, [], 3]);
   assert.equal(host.mailbox.messageCount(), before + 3);
@@ -82,7 +82,7 @@ test('they are searched by a word of their text and looked at; three are put bac
   assert.equal(there.messages, 3);
   await goTo(`/ledger?run=${run.id}`);
   await press('Undo: move 3 messages to the trash');
-  await until(async () => (await lastRun()).action === 'trash' && (await lastRun()).state === 'done', 60);
+  await until(async () => (await lastRun()).action === 'trash' && (await lastRun()).state === 'done');
   assert.equal((await ask(`/messages?where=${encodeURIComponent(LETTERS)}`)).total.messages, 0);
 });
 
@@ -107,9 +107,9 @@ test('a bit that fell is said on the bag, and repaired from a copy that is hande
   await goTo('/archive');
   await shows(/only a copy of yours can repair it|can be repaired from/, '[role=alert]');
   await (await find('input[data-repair]')).sendKeys(copy);
-  await until(async () => (await lastBag()).damaged.files === 0, 30);
+  await until(async () => (await lastBag()).damaged.files === 0);
   assert.deepEqual(readFileSync(path), readFileSync(copy));
-  await until(async () => (await driver.findElements(By.css('input[data-repair]'))).length === 0, 20);
+  await until(async () => (await driver.findElements(By.css('input[data-repair]'))).length === 0);
 });
 
 test('mail that was saved elsewhere is brought in from the page, found by its text, and taken away again in other forms', async () => {
@@ -125,9 +125,9 @@ test('mail that was saved elsewhere is brought in from the page, found by its te
   await accessible('the form to bring mail in');
   await (await find('[data-bring-in]')).sendKeys(file);
   await press('Bring it in');
-  await until(async () => (await lastBag()).state === 'done', 60);
+  await until(async () => (await lastBag()).state === 'done');
   await shows(/Old computer\.mbox[\s\S]*1 is damaged, and kept as it is\.[\s\S]*brought in from Old computer\.mbox/);
-  await until(async () => (await found('text ~ marmalade')).total.messages === 3, 60);
+  await until(async () => (await found('text ~ marmalade')).total.messages === 3);
   await goTo(`/archive?where=${encodeURIComponent('text ~ marmalade')}`);
   await shows(/From the attic 2[\s\S]*or as a Maildir/);
   await press('take a copy');
@@ -147,7 +147,7 @@ test('copies of a folder, with those in it, are saved from the page', async () =
   await accessible('the form to save copies');
   await (await find('[role=dialog] select')).sendKeys(top);
   await press('Save them');
-  await until(async () => (await lastBag()).label === top && (await lastBag()).state === 'done', 60);
+  await until(async () => (await lastBag()).label === top && (await lastBag()).state === 'done');
   assert.equal((await lastBag()).checked.files, total.messages);
 });
 
@@ -161,7 +161,7 @@ test('every message of the last years is saved under a hold, and the page says w
   await (await find('[aria-label="Keep by law"] input:not([type=number])')).sendKeys('books of account');
   await accessible('the form of the retention export');
   await press('Save every night');
-  await until(async () => (await ask('/retention')).kept.messages > 0, 120);
+  await until(async () => (await ask('/retention')).kept.messages > 0);
   const [bag] = (await ask('/bags')).bags;
   assert.deepEqual([bag.state, bag.heldReason], ['done', 'books of account']);
   await shows(/Every message of the last 10 years is saved every night, under a hold/);

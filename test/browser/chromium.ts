@@ -1,6 +1,6 @@
 import { Builder, type WebDriver } from 'selenium-webdriver';
 import { Options, ServiceBuilder } from 'selenium-webdriver/chrome.js';
-import { later, temporaryFolder } from '../harness';
+import { later, PATIENCE_MS, temporaryFolder } from '../harness';
 
 /** Headless Chromium from Debian with an empty profile. */
 export async function openChromium(width = 1280, height = 800): Promise<WebDriver> {
@@ -24,6 +24,7 @@ export async function openChromium(width = 1280, height = 800): Promise<WebDrive
     .setChromeService(new ServiceBuilder('/usr/bin/chromedriver'))
     .build();
   later(() => driver.quit());
+  await driver.manage().setTimeouts({ script: PATIENCE_MS, pageLoad: PATIENCE_MS });
   return driver;
 }
 

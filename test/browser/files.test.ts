@@ -2,10 +2,10 @@ import assert from 'node:assert/strict';
 import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, before, test } from 'node:test';
-import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
+import { By, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, temporaryFolder, until } from '../harness';
-import { accessible, answer, ask, enterDemo, find, goTo, openDemo, press, shows } from './page';
+import { accessible, answer, ask, enterDemo, find, goTo, located, openDemo, press, shows } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -28,7 +28,7 @@ const messages = () => host.mailbox.messageCount();
 
 /** The file that Chromium has downloaded, once it is whole. */
 async function downloaded(): Promise<string> {
-  await until(() => readdirSync(downloads).some((name) => name.endsWith('.zip')), 60);
+  await until(() => readdirSync(downloads).some((name) => name.endsWith('.zip')));
   return join(downloads, readdirSync(downloads).find((name) => name.endsWith('.zip')) as string);
 }
 
@@ -86,9 +86,9 @@ test('from too full to the target by files alone: suggested, saved, downloaded, 
   await shows(/no checked copy outside the mailbox yet/);
   await accessible('the review of a lot that takes files out');
   await press('Save on your computer');
-  await until(async () => (await lastBag())?.state === 'done', 120);
+  await until(async () => (await lastBag())?.state === 'done');
   await goTo('/files');
-  await (await driver.wait(browserUntil.elementLocated(By.linkText('Download')), 20_000)).click();
+  await (await located(By.linkText('Download'))).click();
   const archive = await downloaded();
   // A copy that was altered is refused, and what is missing in it is not checked.
   const octets = readFileSync(archive);
@@ -101,12 +101,12 @@ test('from too full to the target by files alone: suggested, saved, downloaded, 
   const bag = await lastBag();
   assert.equal(bag.checked.files, bag.saved.files - 1);
   await handIn(archive);
-  await until(async () => (await lastBag()).checked.files === bag.saved.files, 60);
+  await until(async () => (await lastBag()).checked.files === bag.saved.files);
   await goTo('/review');
   const [lot] = (await ask('/lots')).lots;
   assert.equal(lot.unchecked, 0);
   await press(`Take the files out of ${lot.messages} messages`);
-  await until(async () => (await lastRun())?.state === 'done', 180);
+  await until(async () => (await lastRun())?.state === 'done');
   const run = await lastRun();
   assert.deepEqual([run.left, run.done.messages], [[], lot.messages]);
   await goTo('/trash');
@@ -114,7 +114,7 @@ test('from too full to the target by files alone: suggested, saved, downloaded, 
   const going = trash.messages - trashGuarded.messages;
   await press(`Purge ${going.toLocaleString('en-GB')} messages`);
   await answer(going);
-  await until(async () => (await lastRun()).action === 'purge' && (await lastRun()).state === 'done', 60);
+  await until(async () => (await lastRun()).action === 'purge' && (await lastRun()).state === 'done');
   const level = await ask('/level');
   assert.ok(level.used / level.limit < 0.8, `${level.used} of ${level.limit}`);
   assert.equal(messages(), before - going + run.added.messages, 'no message is gone but those that another stands for');
@@ -128,12 +128,12 @@ test('a set is saved straight into a folder and checked there; its pictures are 
   await goTo(`/files?where=${encodeURIComponent(where)}`);
   await press('Mark everything that matches');
   await press('Save on your computer');
-  await until(async () => (await lastBag()).id > earlier && (await lastBag()).state === 'done', 120);
+  await until(async () => (await lastBag()).id > earlier && (await lastBag()).state === 'done');
   await goTo('/files');
   // The dialog of the system can't be pressed; the folder it would give is one of the browser's own.
   await driver.executeScript('window.showDirectoryPicker = () => navigator.storage.getDirectory()');
   await press('Save straight into a folder');
-  await until(async () => (await lastBag()).checked.files === before.files, 60);
+  await until(async () => (await lastBag()).checked.files === before.files);
   await shows(new RegExp(`${before.files} files are equal`));
   await press('Make pictures smaller instead');
   await until(async () =>
@@ -148,7 +148,7 @@ test('a set is saved straight into a folder and checked there; its pictures are 
   await goTo('/review');
   await shows(/1600 points at most/);
   await press(`Make the pictures of ${(await ask('/lots')).total.messages} messages smaller`);
-  await until(async () => (await lastRun()).action === 'shrink' && (await lastRun()).state === 'done', 120);
+  await until(async () => (await lastRun()).action === 'shrink' && (await lastRun()).state === 'done');
   const run = await lastRun();
   assert.deepEqual([run.left, messages()], [[], letters + run.done.messages]);
   assert.equal((await ask(`/files?where=${encodeURIComponent(where)}`)).total.files, 0);

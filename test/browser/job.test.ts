@@ -1,10 +1,23 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
-import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
+import { By, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, USER, until } from '../harness';
 import { devTools } from './chromium';
-import { accessible, answer, ask, button, criteriaShown, find, goTo, openDemo, press, shows, text } from './page';
+import {
+  accessible,
+  answer,
+  ask,
+  button,
+  criteriaShown,
+  find,
+  goTo,
+  located,
+  openDemo,
+  press,
+  shows,
+  text,
+} from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -254,7 +267,7 @@ test('three messages are taken back from the trash to where they came from', asy
   await grid.sendKeys(Key.chord(Key.CONTROL, 'a'), Key.DELETE);
   await shows(/1 lot/, '.strip');
   await goTo('/review');
-  await (await driver.wait(browserUntil.elementLocated(By.css('main .button-chief')), 20_000)).click();
+  await (await located(By.css('main .button-chief'))).click();
   await until(() => there() === before - total.messages);
   await until(async () => (await ask('/runs')).runs[0].state === 'done');
   await goTo('/trash?where=subject%20~%20bees');
@@ -283,7 +296,7 @@ test('where a copy has no room, what was left can be purged directly, as a quest
   await grid.sendKeys(Key.chord(Key.CONTROL, 'a'), Key.DELETE);
   await shows(/1 lot/, '.strip');
   await goTo('/review');
-  await (await driver.wait(browserUntil.elementLocated(By.css('main .button-chief')), 20_000)).click();
+  await (await located(By.css('main .button-chief'))).click();
   await until(async () => {
     const [{ label, state }] = (await ask('/runs')).runs;
     return label.includes('INBOX') && state === 'done';

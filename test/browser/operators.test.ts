@@ -1,10 +1,10 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
-import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
+import { By, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { type HostedMailbox, hostedMailboxes, OPERATOR } from '../../stand-in/scenario/host';
 import { App, cleanUp, DAY, startStandIn, tinyScenario, until } from '../harness';
-import { accessible, find, goTo, openPage, press, shows, text } from './page';
+import { accessible, find, goTo, located, openPage, press, shows, text } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -33,9 +33,7 @@ const rows = async () => (await driver.findElements(By.css('[role=grid] [role=ro
 
 test('the operator’s whole path: signed in, a sheet checked and added, measured, narrowed, a mailbox opened with a reason, and all of it told', async () => {
   await goTo('/sign-in');
-  await (
-    await driver.wait(browserUntil.elementLocated(By.linkText('Do you look after other people’s mailboxes?')), 20_000)
-  ).click();
+  await (await located(By.linkText('Do you look after other people’s mailboxes?'))).click();
   await find('#mailbox');
   await accessible('where an operator signs in');
   await type('#host', 'localhost');
@@ -63,7 +61,7 @@ test('the operator’s whole path: signed in, a sheet checked and added, measure
   await accessible('a sheet that was checked');
   await press('Add 39 mailboxes');
   await shows(/39 in 2 domains/);
-  await until(async () => /Measure all again/.test(await text('main')), 60);
+  await until(async () => /Measure all again/.test(await text('main')));
   await shows(/39 mailboxes, 2 domains\s+2\.\d\d GiB of/);
   await shows(/saltmarshlane\.example\s+20/);
   await accessible('the mailboxes of a host');
@@ -164,7 +162,7 @@ test('a mailbox that is full by number is told in messages wherever others are t
     '',
   ]);
   await goTo(`/level?mailbox=${found[0].id}`);
-  await until(async () => /Scanned/.test(await text()), 60);
+  await until(async () => /Scanned/.test(await text()));
   await shows(/12,494 of 12,500\s+messages[\s\S]*2,494 messages must go/, '.tank-head');
   await shows(/100 % full by number/);
   await accessible('the level of a mailbox that is full by number');

@@ -6,7 +6,18 @@ import type { StandIn } from '../../stand-in/host';
 import { filesOf, SHARED } from '../../stand-in/scenario/files';
 import type { FileSpaceServer } from '../../stand-in/webdav/server';
 import { startFileSpace } from '../file-space';
-import { App, DAY, demoScenario, PASSWORD, ROOT, startStandIn, temporaryFolder, USER, until } from '../harness';
+import {
+  App,
+  DAY,
+  demoScenario,
+  PASSWORD,
+  PATIENCE_MS,
+  ROOT,
+  startStandIn,
+  temporaryFolder,
+  USER,
+  until,
+} from '../harness';
 import { openChromium } from './chromium';
 
 /** The page of a test file: one browser, opened once, and what tests look for and wait for in it. */
@@ -50,7 +61,7 @@ export async function toTrash(where: string): Promise<void> {
     where,
   );
   await goTo('/review');
-  await (await driver.wait(browserUntil.elementLocated(By.css('main .button-chief')), 20_000)).click();
+  await (await located(By.css('main .button-chief'))).click();
   await shows(/Run \d+/);
 }
 
@@ -58,21 +69,21 @@ export async function toTrash(where: string): Promise<void> {
 export async function enterDemo(): Promise<void> {
   await goTo('/');
   const open = By.xpath('//button[normalize-space()="Open the demo mailbox"]');
-  await (await driver.wait(browserUntil.elementLocated(open), 20_000)).click();
+  await (await located(open)).click();
   await until(async () => (await ask('/scans/last')).state === 'done');
 }
+
+/** Waits for something in the page. */
+export const located = (by: By) => driver.wait(browserUntil.elementLocated(by), PATIENCE_MS);
 
 /** Goes to a page, and waits until it has taken over what the server rendered. */
 export async function goTo(path: string): Promise<void> {
   await driver.get(origin + path);
-  await driver.wait(browserUntil.elementLocated(By.css('astro-island:not([ssr])')), 20_000);
+  await located(By.css('astro-island:not([ssr])'));
 }
-export const find = (css: string) => driver.wait(browserUntil.elementLocated(By.css(css)), 20_000);
+export const find = (css: string) => located(By.css(css));
 export const button = (name: string) =>
-  driver.wait(
-    browserUntil.elementLocated(By.xpath(`//*[self::main or @role="dialog"]//button[normalize-space()="${name}"]`)),
-    20_000,
-  );
+  located(By.xpath(`//*[self::main or @role="dialog"]//button[normalize-space()="${name}"]`));
 /** Presses a button. One that is drawn anew between being found and being pressed is looked for again. */
 export const press = (name: string) =>
   until(async () => {
@@ -83,16 +94,16 @@ export const press = (name: string) =>
       if ((error as Error).name !== 'StaleElementReferenceError') throw error;
       return false;
     }
-  }, 20);
+  });
 /** Presses what stands in the page with these words in it. */
 export async function pressPart(words: string): Promise<void> {
   const path = By.xpath(`//main//*[self::button or self::a][contains(., "${words}")]`);
-  await driver.wait(browserUntil.elementLocated(path), 20_000).click();
+  await located(path).click();
 }
 export const text = async (css = 'body') => (await find(css)).getText();
 /** A page that is just being replaced shows nothing yet. */
 export const shows = (pattern: RegExp, css = 'body') =>
-  until(async () => pattern.test(await text(css).catch(() => '')), 40);
+  until(async () => pattern.test(await text(css).catch(() => '')));
 /** Asks the API with the browser's own session. */
 export const ask = <T = any>(path: string) =>
   driver.executeScript<T>(`return fetch('/api/accounts/1${path}').then((answer) => answer.json())`);
@@ -102,7 +113,7 @@ export async function answer(messages: number): Promise<void> {
   const go = await find('[role=alertdialog] .button-go');
   assert.equal(await go.isEnabled(), false, 'it is not answered by a press alone');
   await (await find('[role=alertdialog] input')).sendKeys(`${messages}`);
-  await driver.wait(browserUntil.elementIsEnabled(go), 5_000);
+  await driver.wait(browserUntil.elementIsEnabled(go), PATIENCE_MS);
   await go.click();
 }
 

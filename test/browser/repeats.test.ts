@@ -21,7 +21,7 @@ async function isRead(what: string): Promise<void> {
     (await ask('/repeats')).proofs.some(
       (proof: { what: string; state: string }) => proof.what === what && proof.state === 'done',
     );
-  await until(isDone, 120);
+  await until(isDone);
 }
 
 /** Presses the button or link that says this among other things. */

@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
-import { By, until as browserUntil, Key, type WebDriver } from 'selenium-webdriver';
+import { By, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { type App, cleanUp, PASSWORD, until } from '../harness';
-import { accessible, answer, ask, enterDemo, find, goTo, openDemo, press, shows, text, toTrash } from './page';
+import { accessible, answer, ask, enterDemo, find, goTo, located, openDemo, press, shows, text, toTrash } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -48,9 +48,7 @@ test('a tab that is closed in mid-run finds it again, further on; others’ acts
     run.asked.messages,
   );
   assert.ok(offers - held('Offers') >= run.done.messages);
-  await (
-    await driver.wait(browserUntil.elementLocated(By.xpath('//main//button[contains(., "folder = Offers")]')), 20_000)
-  ).click();
+  await (await located(By.xpath('//main//button[contains(., "folder = Offers")]'))).click();
   await shows(/2 moved by another program/, '[role=dialog]');
   await shows(/3 already gone/, '[role=dialog]');
   await shows(/in this page/, '[role=dialog]');
@@ -91,12 +89,7 @@ test('a purge is refused and nothing goes; what comes in after the question was 
   await shows(/Tamsel can’t bring them back/, '[role=alertdialog]');
   await accessible('the question');
   await (await find('[role=alertdialog] input')).sendKeys('yes', Key.ENTER);
-  await (
-    await driver.wait(
-      browserUntil.elementLocated(By.xpath('//*[@role="alertdialog"]//button[normalize-space()="Keep them"]')),
-      5_000,
-    )
-  ).click();
+  await (await located(By.xpath('//*[@role="alertdialog"]//button[normalize-space()="Keep them"]'))).click();
   assert.equal((await lastRun()).action, 'restore');
   await press(purge);
   await shows(/Tamsel can’t bring them back/, '[role=alertdialog]');

@@ -5,8 +5,8 @@ import type { AuthorizationServer } from '../../stand-in/authorization/server';
 import { NameServer } from '../../stand-in/dns';
 import type { StandIn } from '../../stand-in/host';
 import { authorizationFile, startAuthorization } from '../authorizing';
-import { App, cleanUp, later, PASSWORD, startStandIn, tinyScenario, USER, until } from '../harness';
-import { accessible, ask, find, goTo, openPage, press, shows, text, toTrash } from './page';
+import { App, cleanUp, later, PASSWORD, PATIENCE_MS, startStandIn, tinyScenario, USER, until } from '../harness';
+import { accessible, ask, find, goTo, located, openPage, press, shows, text, toTrash } from './page';
 
 const DOMAIN = USER.slice(USER.indexOf('@') + 1);
 const MAIL = `imap.${DOMAIN}`;
@@ -41,7 +41,7 @@ after(cleanUp);
 /** Goes to the host's page, signs in there and allows, and comes back to the level. */
 async function authorize(): Promise<void> {
   await press('Go to the provider’s page');
-  await driver.wait(browserUntil.titleIs('Saltmarsh accounts'), 20_000);
+  await driver.wait(browserUntil.titleIs('Saltmarsh accounts'), PATIENCE_MS);
   const name = await find('[name=user]');
   assert.equal(await name.getAttribute('value'), USER);
   await (await find('[name=password]')).sendKeys(PASSWORD);
@@ -98,7 +98,7 @@ test('a token that runs out in mid-run is renewed; one that is taken back locks,
   await until(async () => (await run(2)).state === 'failed');
   await goTo('/ledger');
   await shows(/no longer accepts Tamsel’s sign-in/);
-  await (await driver.wait(browserUntil.elementLocated(By.linkText('Sign in again')), 20_000)).click();
+  await (await located(By.linkText('Sign in again'))).click();
   await shows(/Sign in to the mailbox again/);
   await authorize();
   await until(async () => (await run(2)).state === 'done');
@@ -109,7 +109,7 @@ test('a token that runs out in mid-run is renewed; one that is taken back locks,
 
 test('another mailbox is added; both stand side by side with what must go, are switched between, and one is left', async () => {
   await goTo('/accounts');
-  await (await driver.wait(browserUntil.elementLocated(By.linkText('Add a mailbox')), 20_000)).click();
+  await (await located(By.linkText('Add a mailbox'))).click();
   await (await find('#host')).sendKeys('localhost');
   const port = await find('#port');
   await port.clear();
@@ -129,15 +129,13 @@ test('another mailbox is added; both stand side by side with what must go, are s
   await open?.click();
   await find('.tank-legend');
   assert.match(await driver.getCurrentUrl(), /mailbox=\d+$/);
-  await (await driver.wait(browserUntil.elementLocated(By.partialLinkText('Sift')), 20_000)).click();
+  await (await located(By.partialLinkText('Sift'))).click();
   // The mailbox goes along, and survives a reload.
   await driver.navigate().refresh();
   await find('[data-criteria]');
   assert.match(await driver.getCurrentUrl(), /\/sift\?mailbox=\d+$/);
   await goTo('/accounts');
   await (await find(`[aria-label="More for ${USER}"]`)).click();
-  await (
-    await driver.wait(browserUntil.elementLocated(By.xpath('//button[.="Sign out of this mailbox"]')), 20_000)
-  ).click();
+  await (await located(By.xpath('//button[.="Sign out of this mailbox"]'))).click();
   await shows(/1 mailbox in this browser/);
 });

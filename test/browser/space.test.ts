@@ -1,9 +1,22 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
-import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
+import { By, type WebDriver } from 'selenium-webdriver';
 import type { FileSpaceServer } from '../../stand-in/webdav/server';
 import { cleanUp, demoScenario, until } from '../harness';
-import { accessible, answer, ask, enterDemo, find, goTo, openDemo, press, pressPart, shows, text } from './page';
+import {
+  accessible,
+  answer,
+  ask,
+  enterDemo,
+  find,
+  goTo,
+  located,
+  openDemo,
+  press,
+  pressPart,
+  shows,
+  text,
+} from './page';
 
 let files: FileSpaceServer;
 let driver: WebDriver;
@@ -25,7 +38,7 @@ test('what is not mail is measured from Level: the address stands there, and eve
   await press('Sign in and measure');
   await shows(/every octet that the host counts is explained/);
   await shows(/6 files, .* are shared by others and don’t count/);
-  await driver.wait(browserUntil.elementLocated(By.xpath('//h2[.="Where the files are"]')), 20_000);
+  await located(By.xpath('//h2[.="Where the files are"]'));
   const legend = await text('.tank-legend');
   assert.match(legend, /Files/);
   assert.match(legend, /Pictures/);
@@ -37,12 +50,7 @@ test('what is not mail is measured from Level: the address stands there, and eve
 
 test('attached files that are kept there too are compared, and marked to be taken out of their messages', async () => {
   await goTo('/repeats');
-  await (
-    await driver.wait(
-      browserUntil.elementLocated(By.xpath('//button[contains(., "Mailed, and kept as a file")]')),
-      20_000,
-    )
-  ).click();
+  await (await located(By.xpath('//button[contains(., "Mailed, and kept as a file")]'))).click();
   await press('Compare them');
   await shows(/2 files are in your file space too/);
   const { groups } = await ask('/repeats/spaces');
@@ -105,10 +113,7 @@ test('Files shows them beside attachments, with where they lie; marked there the
   await pressPart('file space');
   await shows(/\d+ files · [\s\S]*Open day 2025\.mp4/);
   assert.doesNotMatch(await text('main'), /Mark .* of the file space/);
-  const row = await driver.wait(
-    browserUntil.elementLocated(By.xpath('//*[@role="row"][contains(., "Open day 2025.mp4")]')),
-    20_000,
-  );
+  const row = await located(By.xpath('//*[@role="row"][contains(., "Open day 2025.mp4")]'));
   await row.click();
   await accessible('Files of a file space');
   await goTo('/files?place=space&where=kind%20%3D%20table');

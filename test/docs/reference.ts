@@ -435,7 +435,7 @@ await app.call('POST', '/accounts/1/spaces', { address: space.url.href });
 await until(async () => (await app.call('GET', '/accounts/1/spaces')).body.spaces[0].listing.state === 'done');
 for (const what of ['files', 'pictures', 'threads', 'spaces']) {
   await app.call('POST', '/accounts/1/repeats/compare', { what, budget: 40_000_000 });
-  await until(() => isRead(what), 120);
+  await until(() => isRead(what));
 }
 const { groups: files } = await call('listRepeatedFiles', { query: { limit: '1' } });
 await call('createFileLot', { body: { groups: [files[0].id], expect: files[0].going } });
@@ -611,7 +611,7 @@ section(
   const chosen = { where: 'kind = document', folder: 'From mail' };
   await call('estimateUpload', { path: inSpace, body: chosen });
   const upload = { upload: (await call('startUpload', { path: inSpace, body: { ...chosen, label: 'Documents' } })).id };
-  await until(async () => (await app.call('GET', `/accounts/1/uploads/${upload.upload}`)).body.state === 'done', 120);
+  await until(async () => (await app.call('GET', `/accounts/1/uploads/${upload.upload}`)).body.state === 'done');
   await call('listUploads');
   await call('listFilesOfUpload', { path: upload, query: { limit: '2' } });
   words('getUpload', 'It answers with one upload of the list.');

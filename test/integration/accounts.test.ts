@@ -97,12 +97,12 @@ test('a session that time ends takes its credentials along, unless a token for s
   await app.database.query(`update session set seen_at = now() - interval '13 hours'`);
   assert.equal((await app.call('GET', '/session')).status, 401);
   app.startWorker();
-  await until(async () => (await app.database.query('select 1 from session')).rowCount === 0, 90);
+  await until(async () => (await app.database.query('select 1 from session')).rowCount === 0);
   assert.equal(await kept(), 1);
   await app.killWorker();
   await app.database.query('update api_token set ends_at = now()');
   app.startWorker();
-  await until(async () => (await kept()) === 0, 90);
+  await until(async () => (await kept()) === 0);
 });
 
 /** Names of folders in languages of the north, the east and the far east, as programs there call them. */

@@ -91,7 +91,7 @@ test('what Python’s mailbox, tarfile and zipfile wrote is brought in message f
   );
   // What it holds is put back, and Dovecot has it as it was brought in.
   const run = (await app.call('POST', `${account}/runs`, { action: 'put-back', bag: bag.id })).body;
-  await until(async () => (await app.call('GET', `${account}/runs/${run.id}`)).body.state === 'done', 60);
+  await until(async () => (await app.call('GET', `${account}/runs/${run.id}`)).body.state === 'done');
   await client.connect();
   const lock = await client.getMailboxLock('INBOX.Old mail');
   const back: string[] = [];

@@ -48,7 +48,7 @@ async function endsExact(
   await until(async () => {
     run = (await app.call('GET', path).catch(() => undefined))?.body;
     return run?.state === 'done' || run?.state === 'failed';
-  }, 180);
+  });
   assert.deepEqual([run.state, run.done.messages, run.left], ['done', asked, []], JSON.stringify(run));
   const now = messagesOf(host);
   assert.deepEqual([...now.values()].flat().sort(), [...before.values()].flat().sort(), 'nothing is lost or doubled');

@@ -378,7 +378,7 @@ test('the server’s figure that lags is looked at again until it has followed, 
     [],
   );
   await app.scanned(account, true);
-  await until(async () => (await app.call('GET', `${account}/runs/${purge.id}`)).body.settled !== null, 10);
+  await until(async () => (await app.call('GET', `${account}/runs/${purge.id}`)).body.settled !== null);
   const { settled } = (await app.call('GET', `${account}/runs/${purge.id}`)).body;
   assert.ok(Math.abs(purge.before.used - settled.used - (purge.before.counted - settled.counted)) <= 1_024);
 });
@@ -394,7 +394,7 @@ test('mail goes to one confirmed address, tells what was asked for, and is so ma
   assert.equal((await app.call('POST', `${account}/mail-address`, { to: 'nobody' })).status, 422);
   const to = 'chair@saltmarshlane.example';
   assert.equal((await app.call('POST', `${account}/mail-address`, { to })).status, 202);
-  await until(() => taken.length === 1, 90);
+  await until(() => taken.length === 1);
   assert.deepEqual(taken[0]?.to, [to]);
   assert.ok(!mail(0).includes(USER), 'nothing that anybody chose is in it');
   const code = /: (\d{8})/.exec(mail(0))?.[1] as string;
@@ -411,7 +411,7 @@ test('mail goes to one confirmed address, tells what was asked for, and is so ma
   assert.equal(await type(code), 422, 'it is good once');
 
   const run = await app.ran(account, { action: 'purge', where: 'not guarded', label: 'Buy at http://evil.example' });
-  await until(() => taken.length === 2, 90);
+  await until(() => taken.length === 2);
   assert.deepEqual(taken[1]?.to, [to]);
   assert.match(mail(1), new RegExp(`Subject: Run ${run.id} has ended: ${run.done.messages} messages purged`));
   assert.match(mail(1), /Auto-Submitted: auto-generated/);
@@ -421,7 +421,7 @@ test('mail goes to one confirmed address, tells what was asked for, and is so ma
   await app.signIn({ port: host.plainPort });
   app.forgetCookie();
   await app.signIn({ port: host.plainPort });
-  await until(() => taken.some((_, index) => mail(index).includes('A new browser signed in')), 90);
+  await until(() => taken.some((_, index) => mail(index).includes('A new browser signed in')));
   assert.equal(taken.filter((_, index) => mail(index).includes('A new browser')).length, 1);
 
   // Five tries use a code up.
@@ -429,7 +429,7 @@ test('mail goes to one confirmed address, tells what was asked for, and is so ma
   for (let tries = 0; tries < 5; tries++) assert.equal(await type(wrong), 422);
   const { rows } = await app.database.query('select tries from mail_confirmation where account = $1', [id]);
   assert.equal(rows[0].tries, 5);
-  await until(() => (/: (\d{8})/.exec(mail(taken.length - 1)) ?? undefined) !== undefined, 90);
+  await until(() => (/: (\d{8})/.exec(mail(taken.length - 1)) ?? undefined) !== undefined);
   assert.equal(
     await type(/: (\d{8})/.exec(mail(taken.length - 1))?.[1] as string),
     422,

@@ -143,7 +143,7 @@ test('a listing goes on behind each folder when its worker is killed, and ends a
     await app.killWorker();
     app.startWorker();
   }
-  await until(async () => (await listed(app, account)).listing.state === 'done', 60);
+  await until(async () => (await listed(app, account)).listing.state === 'done');
   assert.deepEqual(await indexed(app), there(space));
   // Besides the folders themselves only what was being read when it was killed was asked for again.
   const folders = space.tree.folders.size;
@@ -260,7 +260,7 @@ test('after a scan what changed there is found by itself, and after a purge of m
   await addSpace(app, account, space);
   space.tree.put(`${ROOT}b/new`, Buffer.alloc(70_000), 'text/plain');
   await app.scanned(account, true);
-  await until(async () => (await listed(app, account)).own.files === 3, 30);
+  await until(async () => (await listed(app, account)).own.files === 3);
   assert.deepEqual(await indexed(app), there(space));
   // Where the server can't tell what changed, not every scan reads all of it.
   space.faults.noSync = true;

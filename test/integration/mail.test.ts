@@ -66,7 +66,7 @@ test('a mailbox on Dovecot saved as mbox files is what Python’s imaplib fetche
   const done = async (asked: object) => {
     const { id } = (await app.call('POST', `${account}/runs`, asked)).body;
     const path = `${account}/runs/${id}`;
-    await until(async () => (await app.call('GET', path)).body.state === 'done', 60);
+    await until(async () => (await app.call('GET', path)).body.state === 'done');
     return (await app.call('GET', path)).body;
   };
   for (const { id } of (await app.call('GET', `${account}/guards`)).body.guards)

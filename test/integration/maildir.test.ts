@@ -55,7 +55,7 @@ test('a mailbox of Dovecot taken as a Maildir is the same mailbox to Python, and
   const account = await app.signIn({ port: dovecot.plainPort, user: DOVECOT_USER, password: DOVECOT_PASSWORD });
   await app.scanned(account);
   const { id } = (await app.call('POST', `${account}/bags`, { place: 'here', what: 'mail', where: '' })).body;
-  await until(async () => (await app.call('GET', `${account}/bags/${id}`)).body.state === 'done', 60);
+  await until(async () => (await app.call('GET', `${account}/bags/${id}`)).body.state === 'done');
   const target = temporaryFolder();
   const archive = join(target, 'maildir.tar');
   const answer = await fetch(`${app.origin}/api${account}/archive/download?bag=${id}&form=maildir`, {
@@ -80,7 +80,7 @@ test('a mailbox of Dovecot taken as a Maildir is the same mailbox to Python, and
     headers: { cookie: app.cookie, 'content-type': 'application/octet-stream' },
   });
   assert.equal(sent.status, 200);
-  await until(async () => (await app.call('GET', `${account}/bags/${arriving.id}`)).body.state === 'done', 60);
+  await until(async () => (await app.call('GET', `${account}/bags/${arriving.id}`)).body.state === 'done');
   const { messages } = (await app.call('GET', `${account}/messages?scope=archive&limit=500`)).body;
   // Of two hundred parts inside each other we follow fewer than Dovecot does.
   const of = (bag: number) =>

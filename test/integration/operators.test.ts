@@ -29,7 +29,7 @@ async function measured(app: App, base: string): Promise<any[]> {
   await until(async () => {
     found = (await app.call('GET', `${base}/mailboxes`)).body;
     return found.measuring === 0;
-  }, 60);
+  });
   return found.mailboxes;
 }
 
@@ -284,7 +284,7 @@ test('fifty mailboxes are measured once each, though workers are killed and the 
   );
   const count = async () =>
     (await app.database.query('select count(*)::int as count from host_measurement')).rows[0].count;
-  const some = (least: number) => until(async () => (await count().catch(() => 0)) >= least, 60);
+  const some = (least: number) => until(async () => (await count().catch(() => 0)) >= least);
   await some(5);
   await app.killWorker();
   app.addWorker();

@@ -34,7 +34,7 @@ test('of copies that Python’s mailbox wrote each is proven in its class, and n
   const repeats = async () => (await app.call('GET', `${account}/repeats`)).body;
   const { candidates } = await repeats();
   assert.equal((await app.call('POST', `${account}/repeats/compare`, {})).status, 202);
-  await until(async () => (await repeats()).proofs[0].state === 'done', 300);
+  await until(async () => (await repeats()).proofs[0].state === 'done');
   const {
     proofs: [proof],
     twins,

@@ -58,12 +58,12 @@ class Warden {
   }
 
   /** Waits until a round is in a state. */
-  async until(round: string, state: string, seconds = 90): Promise<any> {
+  async until(round: string, state: string): Promise<any> {
     let found: any;
     await until(async () => {
       found = (await this.call('GET', round).catch(() => undefined))?.body ?? found;
       return found?.round?.state === state;
-    }, seconds).catch(() => assert.fail(`${round} is ${JSON.stringify(found)}`));
+    }).catch(() => assert.fail(`${round} is ${JSON.stringify(found)}`));
     return found;
   }
 
@@ -168,7 +168,7 @@ test('a departed person’s mailbox is saved whole, checked, and emptied; what i
   const mailbox = warden.host.mailboxOf(left.user) as Mailbox;
   const late = mailbox.append(mailbox.folder('INBOX') as Folder, Buffer.from('Subject: late\r\n\r\nhello\r\n'), 1, []);
   assert.equal((await warden.carryOut(round)).status, 200);
-  const ended = await warden.until(round, 'ended', 180);
+  const ended = await warden.until(round, 'ended');
   assert.deepEqual(ended.round.states, { done: 1 });
   assert.deepEqual(ended.round.done, sumOf(all));
   assert.deepEqual(warden.everything(left.user), [late]);
@@ -227,7 +227,7 @@ test('one standing lot is tried in several mailboxes, started in those that are 
   await until(async () => {
     const { rows } = await warden.app.database.query(`select 1 from standing_date where state = 'done'`);
     return rows.length === 2;
-  }, 60);
+  });
   for (const { user } of [first, second])
     assert.deepEqual(
       warden.folder(user, 'Junk').filter(({ received }) => received < end),
@@ -277,7 +277,7 @@ test('fifty mailboxes are purged as if undisturbed, though workers are killed an
           .query(`select count(*)::int as count from round_mailbox where state = '${state}'`)
           .catch(() => ({ rows: [{ count: 0 }] }));
         return rows[0].count >= least;
-      }, 90);
+      });
       await act();
     }
   };
@@ -292,14 +292,14 @@ test('fifty mailboxes are purged as if undisturbed, though workers are killed an
     [15, () => app.endDatabaseSessions()],
     [30, () => app.killExtraWorker()],
   ]);
-  await warden.until(round, 'asking', 180);
+  await warden.until(round, 'asking');
   assert.equal((await warden.carryOut(round)).status, 200);
   await disturb('done', [
     [3, again],
     [15, () => app.endDatabaseSessions()],
     [30, () => app.killExtraWorker()],
   ]);
-  const ended = await warden.until(round, 'ended', 180);
+  const ended = await warden.until(round, 'ended');
   assert.deepEqual(ended.round.states, { done: 50 });
   for (const [index, { user }] of hosted.entries()) {
     const gone = new Set(expected[index]);
@@ -394,7 +394,7 @@ test('signing out forgets what a round that waits was signed in with; signing in
   // Whoever keeps house deletes what nobody needs.
   await warden.app.killWorker();
   warden.app.startWorker();
-  await until(async () => (await kept()).accounts === 0, 60);
+  await until(async () => (await kept()).accounts === 0);
   assert.deepEqual(await kept(), { accounts: 0, operators: 0 });
   warden.app.forgetCookie();
   const at = { host: '127.0.0.1', port: warden.relay.port, security: 'none', ...WARDEN, mailbox: abuse.user };
@@ -469,7 +469,7 @@ test('a round that is stopped after the mailbox was saved deletes nothing', asyn
   const client = await database.connect();
   await client.query('begin');
   await client.query('select 1 from round_mailbox for update');
-  await until(async () => (await database.query(`select 1 from bag where state = 'done'`)).rowCount === 1, 60);
+  await until(async () => (await database.query(`select 1 from bag where state = 'done'`)).rowCount === 1);
   const stopping = warden.call('POST', `${round}/stop`);
   await until(async () => {
     const { rows } = await database.query(

@@ -113,7 +113,7 @@ export class Strikes {
           const state = (await app.call('GET', runPath).catch(() => undefined))?.body?.state;
           if (state === 'paused') await app.call('POST', `${runPath}/resume`);
           return ['paused', 'done', 'failed', 'cancelled'].includes(state);
-        }, 60);
+        });
         return;
       }
     }

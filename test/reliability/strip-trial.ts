@@ -128,7 +128,7 @@ async function doubledLot(app: App, account: string) {
   await until(async () => {
     const { proofs } = (await app.call('GET', `${account}/repeats`)).body;
     return proofs.some(({ what, state }: { what: string; state: string }) => what === 'spaces' && state === 'done');
-  }, 60);
+  });
   return (await app.call('POST', `${account}/repeats/spaces/lots`, {})).body;
 }
 
@@ -165,7 +165,7 @@ function strike(space: FileSpaceServer, random: Random): void {
 async function saved(app: App, account: string): Promise<void> {
   const { id } = (await app.call('POST', `${account}/bags`, { place: 'here', where: '' })).body;
   const path = `${account}/bags/${id}`;
-  await until(async () => (await app.call('GET', path)).body.state === 'done', 60);
+  await until(async () => (await app.call('GET', path)).body.state === 'done');
   assert.deepEqual((await app.call('GET', path)).body.left, [], 'every file is saved');
 }
 

@@ -209,7 +209,7 @@ export async function ended(app: App, path: string, report: TrialReport): Promis
       const answer = await app.call('GET', path).catch(() => undefined);
       state = answer?.body?.state ?? '';
       return ['done', 'failed', 'cancelled', 'paused'].includes(state);
-    }, 90);
+    });
     if (state === 'done' || state === 'cancelled') return;
     report.story.push(`${state}: ${JSON.stringify((await app.call('GET', path)).body.problem)}`);
     assert.equal((await app.call('POST', `${path}/resume`)).status, 202);

@@ -72,7 +72,7 @@ test('files that are kept here go only with a proof, whatever became of their se
     where: 'kind = picture and size < 300 kB',
   });
   const path = `${account}/bags/${body.id}`;
-  await until(async () => (await app.call('GET', path)).body.state === 'done', 60);
+  await until(async () => (await app.call('GET', path)).body.state === 'done');
   assert.equal(said(await app.call('DELETE', account)), '409 /problems/bags-kept');
   await later();
   // One that was cancelled while it was read back is whole.

@@ -46,7 +46,7 @@ async function check(host: MailHost): Promise<void> {
   const app = await App.start();
   for (const [, wire] of FOLDERS) python(host, 'fill.py', `${host.prefix}${wire}`, `${EACH}`);
   const account = await app.signIn({ port: host.port, user: host.user, password: host.password });
-  const scanned = await app.finished(`${account}/scans/last`, 120);
+  const scanned = await app.finished(`${account}/scans/last`);
   assert.equal(scanned.state, 'done', JSON.stringify(scanned));
   const level = async () => (await app.call('GET', `${account}/level`)).body;
   const folder = async (path: string) => {
@@ -57,7 +57,7 @@ async function check(host: MailHost): Promise<void> {
   const run = async (body: object) => {
     const posted = await app.call('POST', `${account}/runs`, body);
     assert.equal(posted.status, 202, JSON.stringify(posted.body));
-    return app.finished(`${account}/runs/${posted.body.id}`, 120);
+    return app.finished(`${account}/runs/${posted.body.id}`);
   };
   assert.equal((await app.call('POST', `${account}/trash`, {})).status, 201);
   for (const [path, wire] of FOLDERS) {
