@@ -118,10 +118,35 @@ export class Previews {
     if (!file) throw notFound();
     if (file.kind !== 'picture' || file.part === '') throw conflict('no-preview', REASONS['unknown-format']);
     if (file.size > MOST_OCTETS) throw conflict('no-preview', REASONS['too-large']);
-    return this.whole(async () => {
+    return this.smaller(by, () => {
       const ask = (server: MailServer) => octetsOf(server, file, file.size);
-      const octets = await this.servers.ask(context, account, file, signal, ask);
-      const { longest, place } = by;
+      return this.servers.ask(context, account, file, signal, ask);
+    });
+  }
+
+  /** The same of a picture in a file space. */
+  async shrinkInSpace(context: SignInContext, account: Account, id: number, by: Shrinking, signal: AbortSignal) {
+    const file = await spaceFileById(context.database, account.id, id);
+    const space = file && (await spaceById(context.database, account.id, file.space));
+    if (!space) throw notFound();
+    if (file.kind !== 'picture') throw conflict('no-preview', REASONS['unknown-format']);
+    if (file.bytes > MOST_OCTETS) throw conflict('no-preview', REASONS['too-large']);
+    return this.inSpaces(async () => {
+      if (signal.aborted) throw notFound();
+      const client = await openSpace(context, account, space);
+      try {
+        return await this.smaller(by, () => downloadFirst(client, file.path, file.bytes, file.bytes));
+      } finally {
+        client.close();
+      }
+    }).catch((error: unknown) => {
+      throw asProblemOfSpace(error);
+    });
+  }
+
+  private smaller({ longest, place }: Shrinking, fetched: () => Promise<Uint8Array>) {
+    return this.whole(async () => {
+      const octets = await fetched();
       const task = { make: 'shrunk', octets, longest, keepsPlace: place === 'keep', mostLeft: MOST_LEFT } as const;
       const made = await this.renderer.make(task);
       if (made.kind !== 'picture')

@@ -1,6 +1,6 @@
 import * as v from 'valibot';
 import { FILE_KINDS } from '../core/files/kinds';
-import { FileAmount, Ids, Label, ProblemNote, Scope, Timestamp, Waits } from './schemas';
+import { FileAmount, Ids, Label, ProblemNote, Scope, Shrinking, Timestamp, Waits } from './schemas';
 
 /** The shapes of the API for file spaces. Sizes are octets, times RFC 3339 in UTC. */
 
@@ -81,12 +81,14 @@ export const SpaceContents = v.object({
   years: v.array(v.object({ year: v.nullable(v.number()), ...FileAmount.entries })),
 });
 
-/** A lot of files: they go to the trash of their file space, or are deleted. */
+/** A lot of files: they go to the trash of their file space, are deleted, or smaller pictures take their places. */
 export const FileLot = v.object({
   id: count,
   space: count,
   label: v.string(),
-  fate: v.picklist(['trash', 'purge']),
+  fate: v.picklist(['trash', 'purge', 'shrink']),
+  /** How pictures are made smaller: `bytes` is about what that wins then. Null of all else. */
+  shrinking: v.nullable(Shrinking),
   ...FileAmount.entries,
   excepted: count,
   /** Files that went, or changed, since they were marked. */
@@ -102,7 +104,9 @@ export const FilePlan = v.object({ lots: v.array(FileLot), total: FileAmount });
 
 export const NewFileLot = v.object({
   label: v.optional(Label),
-  fate: v.optional(v.picklist(['trash', 'purge']), 'trash'),
+  fate: v.optional(v.picklist(['trash', 'purge', 'shrink']), 'trash'),
+  /** For the fate `shrink`, which takes pictures only. */
+  shrinking: v.optional(Shrinking),
   /** Some files, or all of one's own in a folder and below it, from the uppermost folder on: `Open days/2024`. */
   ids: v.optional(Ids),
   folder: v.optional(v.pipe(v.string(), v.maxLength(8_000))),
@@ -112,6 +116,7 @@ export const NewFileLot = v.object({
 export const NewFileLots = v.object({
   label: NewFileLot.entries.label,
   fate: NewFileLot.entries.fate,
+  shrinking: NewFileLot.entries.shrinking,
   ids: Ids,
 });
 
@@ -134,7 +139,7 @@ export const SpaceTrash = v.object({
 
 /** A run on files of a file space. Exactly one of `lots`, `run`, `rest` and `trash`. */
 export const NewFileRun = v.object({
-  action: v.picklist(['trash', 'purge', 'restore']),
+  action: v.picklist(['trash', 'purge', 'restore', 'shrink']),
   label: v.optional(Label),
   lots: v.optional(Ids),
   /** What that run brought to the trash and lies there still. */

@@ -114,7 +114,7 @@ test('files narrow by criteria, copies and how often they were mailed as their p
           tally(FILE_PLACES.map((each) => ({ copy, mailed, place: each }))),
         );
         open.mark({ kind: 'all' });
-        const { where: said, ids, expect, kept: there } = open.selector();
+        const { where: said, ids, expect, kept: there, keptPicture } = open.selector();
         const mailedOnes = wanted.filter((file) => file.place === 'mail');
         assert.deepEqual(expect, {
           files: mailedOnes.length,
@@ -123,6 +123,12 @@ test('files narrow by criteria, copies and how often they were mailed as their p
         assert.deepEqual(
           there,
           wanted.filter((file) => file.place === 'space').map(({ id }) => -id),
+        );
+        const pictures = wanted.filter((file) => file.place === 'space' && file.kind === 'picture');
+        const most = Math.max(...pictures.map(({ size }) => size));
+        assert.equal(
+          keptPicture?.id,
+          pictures.length === 0 ? undefined : -(pictures.find(({ size }) => size === most)?.id as number),
         );
         if (copy === null && mailed === null && place === null) assert.equal(said, where);
         else

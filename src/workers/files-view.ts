@@ -5,7 +5,7 @@ import { ranksOf } from '../core/columns/order';
 import { parseCriteria } from '../core/criteria/parse';
 import type { Criteria, Field } from '../core/criteria/tree';
 import { COPIES } from '../core/files/copies';
-import { FILE_KINDS } from '../core/files/kinds';
+import { FILE_KINDS, kindNumber } from '../core/files/kinds';
 import { includes, type Ranges, rangesOf } from '../core/sets/ranges';
 import { fold } from '../core/text';
 import { MailboxView } from './mailbox-view';
@@ -22,6 +22,8 @@ import {
   type Marking,
   type NarrowedFiles,
 } from './protocol';
+
+const PICTURE = kindNumber('picture');
 
 /** Times that are still few. */
 const FEW = 3;
@@ -205,17 +207,28 @@ export class FilesView {
     const kept: number[] = [];
     const ids: number[] = [];
     let bytes = 0;
+    let largest: number | undefined;
     for (const id of this.markedFiles()) {
       const row = this.rowOf(id);
-      if (this.isKept(row)) kept.push(-id);
-      else {
+      const size = this.rows.columns.size[row] as number;
+      if (!this.isKept(row)) {
         ids.push(id);
-        bytes += this.rows.columns.size[row] as number;
+        bytes += size;
+        continue;
       }
+      kept.push(-id);
+      const isLarger = largest === undefined || size > (this.rows.columns.size[largest] as number);
+      if (isLarger && this.files.kind[this.place[row] as number] === PICTURE) largest = row;
     }
-    const expect = { files: ids.length, bytes };
-    if (where !== undefined && except?.length === 0 && !this.markedByFilter) return { where, expect, kept };
-    return { ids, expect, kept };
+    const shared = { expect: { files: ids.length, bytes }, kept, ...this.pictureAt(largest) };
+    if (where !== undefined && except?.length === 0 && !this.markedByFilter) return { where, ...shared };
+    return { ids, ...shared };
+  }
+
+  private pictureAt(row: number | undefined): Pick<FileSelector, 'keptPicture'> {
+    if (row === undefined) return {};
+    const name = this.files.name[this.place[row] as number] as string;
+    return { keptPicture: { id: -this.idOf(row), name } };
   }
 
   private keptMarked(): { files: number; bytes: number } {

@@ -262,6 +262,8 @@ export interface FileSelector {
   expect: { files: number; bytes: number };
   /** Numbers of those in file spaces, which are none of the others. */
   kept: number[];
+  /** The largest picture of these. */
+  keptPicture?: { id: number; name: string };
 }
 
 /** Calls of the worker: name to argument and result. */

@@ -4,7 +4,6 @@ import * as v from 'valibot';
 import * as clock from '../../clock/clock';
 import * as s from '../../contract/schemas';
 import { filesToArrow, withKeptFiles } from '../../core/columns/file-columns';
-import { SHRUNK_LENGTHS, type ShrunkLength } from '../../core/files/shrinking';
 import { readFileColumns } from '../../store/archive/file-columns';
 import { amountOfFiles, pageOfFiles } from '../../store/archive/file-list';
 import { isIndexComplete } from '../../store/index/folders';
@@ -12,6 +11,7 @@ import { keptFiles } from '../../store/space/contents';
 import { readyCriteria } from '../criteria';
 import { cursorFrom, cursorText } from '../cursor';
 import { route } from '../route';
+import { HowSmaller, SmallerPicture, shownSmaller } from '../smaller-picture';
 
 export const listFiles = route({
   method: 'GET',
@@ -95,25 +95,11 @@ export const getSmallerPicture = route({
   path: '/accounts/{account}/files/{file}/smaller',
   summary:
     'Returns a picture as a run for `shrink` would make it, with its octets before and after. A picture that can’t be made smaller is the problem `no-preview`, with the reason.',
-  query: v.object({
-    longest: v.pipe(v.optional(v.picklist(SHRUNK_LENGTHS.map(String)), `${SHRUNK_LENGTHS[0]}`), v.transform(Number)),
-    place: v.optional(v.picklist(['keep', 'remove']), 'keep'),
-  }),
-  response: v.object({
-    before: v.number(),
-    after: v.number(),
-    width: v.number(),
-    height: v.number(),
-    /** In base64. */
-    picture: v.string(),
-  }),
+  query: HowSmaller,
+  response: SmallerPicture,
   async handle({ environment, account, parameters, query, request }) {
-    const { longest, place } = query;
-    const by = { longest: longest as ShrunkLength, place };
     const id = Number(parameters.file);
-    const { before, made } = await environment.previews.shrink(environment, account, id, by, request.signal);
-    const { octets, width, height } = made;
-    return { before, after: octets.length, width, height, picture: Buffer.from(octets).toString('base64') };
+    return shownSmaller(await environment.previews.shrink(environment, account, id, query, request.signal));
   },
 });
 

@@ -106,6 +106,7 @@ export const ROUTES: Record<string, Route> = {
   listSpacePictureSeries: spacePictures.listSpacePictureSeries,
   createSpacePictureLot: spacePictures.createSpacePictureLot,
   getSpaceFilePreview: spaces.getSpaceFilePreview,
+  getSmallerSpacePicture: spaces.getSmallerSpacePicture,
   getSpaceFileWords: spaces.getSpaceFileWords,
   listFileLots: fileLots.listFileLots,
   makeFileLot: fileLots.makeFileLot,

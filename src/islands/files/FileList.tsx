@@ -12,6 +12,7 @@ import { count } from '../../ui/text/format';
 import type { FileRow, FileSelector, ListWindow, Marking, NarrowedFiles } from '../../workers/protocol';
 import { FileLook } from './FileLook';
 import { MoveToSpace } from './MoveToSpace';
+import { ShrinkInSpace } from './ShrinkInSpace';
 import { Thumbnail } from './Thumbnail';
 
 /** Rows kept ready above and below those in view. */
@@ -108,6 +109,15 @@ export function FileList({
           <button type="button" className="button" disabled={trash.isPending} onClick={() => void markKept()}>
             {text.files.trashKept(keptMarked.files, count(keptMarked.files), figures.octets(keptMarked.bytes))}
           </button>
+        )}
+        {keptMarked.files > 0 && (
+          <ShrinkInSpace
+            choose={async () => {
+              const { kept, keptPicture } = await client.call('fileSelector', null);
+              return { ids: kept, example: keptPicture };
+            }}
+            onMarked={() => void mark({ kind: 'none' })}
+          />
         )}
         <MoveToSpace disabled={nothing} choose={chosenFiles} onMoved={() => void mark({ kind: 'none' })} />
         <button type="button" className="button" disabled={nothing} onClick={() => void saveMarked('download')}>

@@ -2,11 +2,12 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import type { Bag, BagFile, Lot } from '../../contract/types';
 import { SHRUNK_LENGTHS, type Shrinking } from '../../core/files/shrinking';
-import { OF_THE_PLAN, useAccount, useChange, useFigures } from '../../ui/api/account';
+import { OF_THE_PLAN, useAccount, useChange } from '../../ui/api/account';
 import { call } from '../../ui/api/call';
 import { Sheet } from '../../ui/Sheet';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
+import { ShrinkChoice, ShrunkExample } from './ShrinkChoice';
 
 /** Formats that are made smaller, by their names. */
 const SHRUNK = /\.(jpe?g|png|webp)$/i;
@@ -46,29 +47,7 @@ function Choice({ bag, onPlanned }: { bag: Bag; onPlanned(lot: Lot): void }) {
   return (
     <>
       <p className="note">{text.files.shrinkNote}</p>
-      <fieldset className="grid gap-1">
-        {SHRUNK_LENGTHS.map((longest) => (
-          <label key={longest} className="flex items-baseline gap-2">
-            <input
-              type="radio"
-              name="longest"
-              checked={by.longest === longest}
-              onChange={() => setBy({ ...by, longest })}
-            />
-            <span>
-              {text.files.longest(longest)}: {text.files.lengths[longest]}
-            </span>
-          </label>
-        ))}
-        <label className="flex items-baseline gap-2">
-          <input
-            type="checkbox"
-            checked={by.place === 'remove'}
-            onChange={(event) => setBy({ ...by, place: event.target.checked ? 'remove' : 'keep' })}
-          />
-          {text.files.removePlace}
-        </label>
-      </fieldset>
+      <ShrinkChoice by={by} onChange={setBy} />
       <button
         type="button"
         className="button button-chief self-start"
@@ -81,14 +60,6 @@ function Choice({ bag, onPlanned }: { bag: Bag; onPlanned(lot: Lot): void }) {
       <Example bag={bag} by={by} />
     </>
   );
-}
-
-interface Smaller {
-  before: number;
-  after: number;
-  width: number;
-  height: number;
-  picture: string;
 }
 
 /** Pictures among the first files of a set, of the formats that are made smaller. */
@@ -104,48 +75,12 @@ function usePictures(bag: Bag): { pictures: BagFile[]; hasNone: boolean } {
 
 /** One of the largest pictures of the set, as it is and as it would be. */
 function Example({ bag, by }: { bag: Bag; by: Shrinking }) {
-  const { base, account } = useAccount();
-  const { octets } = useFigures();
   const { pictures, hasNone } = usePictures(bag);
   const file = pictures.reduce<BagFile | undefined>(
     (most, one) => (!most || one.encoded > most.encoded ? one : most),
     undefined,
   );
-  const path = `${base}/files/${file?.file}`;
-  const smaller = useQuery({
-    queryKey: ['smaller', account.id, file?.file, by],
-    queryFn: () => call<Smaller>(`${path}/smaller?longest=${by.longest}&place=${by.place}`),
-    enabled: file !== undefined,
-    retry: false,
-  });
   if (hasNone) return <p className="note">{text.files.noExample}</p>;
   if (!file) return null;
-  const name = file.path?.split('/').at(-1) ?? '';
-  const type = /png$/i.test(name) ? 'png' : /webp$/i.test(name) ? 'webp' : 'jpeg';
-  const after = smaller.data;
-  return (
-    <section className="grid gap-2">
-      <h3 className="font-semibold wrap-anywhere">{text.files.example(name)}</h3>
-      {smaller.error ? (
-        <p className="note">{text.files.notShown(smaller.error.message)}</p>
-      ) : !after ? (
-        <p role="status">{text.files.making}</p>
-      ) : (
-        <div className="grid grid-cols-2 gap-2">
-          <figure>
-            <img src={`/api${path}/preview?size=large`} alt="" className="h-44 w-full bg-hair object-contain" />
-            <figcaption>{text.files.before(octets(after.before))}</figcaption>
-          </figure>
-          <figure>
-            <img
-              src={`data:image/${type};base64,${after.picture}`}
-              alt=""
-              className="h-44 w-full bg-hair object-contain"
-            />
-            <figcaption>{text.files.afterwards(octets(after.after), after.width, after.height)}</figcaption>
-          </figure>
-        </div>
-      )}
-    </section>
-  );
+  return <ShrunkExample path={`/files/${file.file}`} name={file.path?.split('/').at(-1) ?? ''} by={by} />;
 }

@@ -1,5 +1,7 @@
 import { kindNumber } from '../../core/files/kinds';
+import type { Shrinking } from '../../core/files/shrinking';
 import { bitsOfRanges } from '../../core/plan/bits';
+import { FileRows } from '../../core/plan/file-rows';
 import { lotSet, planFigures } from '../../core/plan/plan';
 import { countOf, parseMultirange, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { type Account, nextNumber } from '../access/accounts';
@@ -9,8 +11,8 @@ import type { FileAmount, FileSpace, PicturedAmount } from '../space/spaces';
 import { trashOf } from '../space/trash';
 import { HELD_FILES } from './held';
 
-/** What happens to the files of a lot: they go to the trash of their file space, or are deleted. */
-export const FILE_FATES = ['trash', 'purge'] as const;
+/** What happens to the files of a lot: they go to the trash of their file space, are deleted, or a smaller picture takes their place. */
+export const FILE_FATES = ['trash', 'purge', 'shrink'] as const;
 export type FileFate = (typeof FILE_FATES)[number];
 
 export type FilePromise = 'pictures' | 'mail';
@@ -21,6 +23,8 @@ export interface FileLot extends FileAmount {
   space: number;
   label: string;
   fate: FileFate;
+  /** How pictures are made smaller; the octets are then about what that wins. */
+  shrinking: Shrinking | null;
   createdAt: Date;
   excepted: number;
   /** Files that went, or changed, since they were marked. */
@@ -40,13 +44,13 @@ export interface FilePlan {
 
 export async function filePlanOf(db: Queryable, account: number): Promise<FilePlan> {
   const stored = await rows<
-    Pick<FileLot, 'id' | 'space' | 'label' | 'fate' | 'createdAt' | 'excepted'> & { held: string }
+    Pick<FileLot, 'id' | 'space' | 'label' | 'fate' | 'shrinking' | 'createdAt' | 'excepted'> & { held: string }
   >(
     db,
-    `select id, space, label, fate, created_at as "createdAt", ${HELD_FILES}::text as held,
+    `select id, space, label, fate, shrinking, created_at as "createdAt", ${HELD_FILES}::text as held,
        (select coalesce(sum(upper(span) - lower(span)), 0)::int from unnest(excepted) span) as excepted
      from lot where account = $1 and run is null and space is not null
-     order by array_position(array['purge', 'trash'], fate), place, id`,
+     order by array_position(array['purge', 'trash', 'shrink'], fate), place, id`,
     [account],
   );
   if (stored.length === 0) return { lots: [], total: NOTHING, outsideTrash: new Map() };
@@ -68,15 +72,19 @@ export async function filePlanOf(db: Queryable, account: number): Promise<FilePl
   const spaces = unpacked(packed.spaces, 4) as Int32Array;
   const isPicture = unpacked(packed.pictures, 4) as Int32Array;
   const held = stored.map((lot) => parseMultirange(lot.held));
+  const lots = stored.map(({ shrinking }, at) => ({ files: bitsOfRanges(held[at] as Ranges, ids), shrinking }));
+  const fileRows = new FileRows(sizes, lots);
   const figures = planFigures(
-    held.map((ranges) => lotSet(bitsOfRanges(ranges, ids), sizes)),
-    sizes,
+    lots.map((lot) => lotSet(fileRows.rowsOf(lot), fileRows.sizes, fileRows.count)),
+    fileRows.sizes,
+    fileRows.count,
   );
+  const won = fileRows.won(lots);
   const outsideTrash = new Map<number, PicturedAmount>();
   for (const [at, space] of spaces.entries()) {
     if (space === 0) continue;
     const { files, bytes, pictureBytes } = outsideTrash.get(space) ?? { ...NOTHING, pictureBytes: 0 };
-    const size = sizes[at] as number;
+    const size = won[at] as number;
     outsideTrash.set(space, {
       files: files + 1,
       bytes: bytes + size,
@@ -108,6 +116,8 @@ export interface NewFileLot {
   label: string;
   fate: FileFate;
   named: NamedFiles;
+  /** For the fate `shrink`. */
+  shrinking?: Shrinking | null;
   /** What it promises to stay of all that it takes: a picture nearly alike, or the same file in a message. */
   promise?: FilePromise | null;
 }
@@ -121,7 +131,7 @@ export async function createFileLot(
   db: Queryable,
   account: Account,
   space: FileSpace,
-  { label, fate, named, promise = null }: NewFileLot,
+  { label, fate, named, shrinking = null, promise = null }: NewFileLot,
 ): Promise<number | undefined> {
   const trash = await trashOf(db, account.id, space);
   const [from, value] =
@@ -136,15 +146,16 @@ export async function createFileLot(
     db,
     `select coalesce(range_agg(int8range(f.id, f.id + 1)), '{}')::text as files
      from ${from} and f.gone_at is null and not f.shared
-       and ($5 = 'purge' or not coalesce(starts_with(f.path, $4::text), false))`,
+       and ($5 = 'purge' or not coalesce(starts_with(f.path, $4::text), false))
+       and ($5 <> 'shrink' or f.kind = ${kindNumber('picture')})`,
     [account.id, space.id, value, trash, fate],
   );
   if (files === '{}') return undefined;
   const id = await nextNumber(db, account.id, 'lot');
   await db.query(
-    `insert into lot (account, id, place, label, fate, members, space, space_files, promise)
-     select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, '{}', $5, $6::int8multirange, $7`,
-    [account.id, id, label, fate, space.id, files, promise],
+    `insert into lot (account, id, place, label, fate, members, space, space_files, promise, shrinking)
+     select $1, $2, coalesce((select max(place) from lot where account = $1), 0) + 1, $3, $4, '{}', $5, $6::int8multirange, $7, $8`,
+    [account.id, id, label, fate, space.id, files, promise, shrinking && JSON.stringify(shrinking)],
   );
   return id;
 }
@@ -154,10 +165,10 @@ export async function fileLotById(
   db: Queryable,
   account: number,
   lot: number,
-): Promise<Pick<FileLot, 'id' | 'space' | 'label' | 'fate'> | undefined> {
+): Promise<Pick<FileLot, 'id' | 'space' | 'label' | 'fate' | 'shrinking'> | undefined> {
   return row(
     db,
-    'select id, space, label, fate from lot where account = $1 and id = $2 and run is null and space is not null',
+    'select id, space, label, fate, shrinking from lot where account = $1 and id = $2 and run is null and space is not null',
     [account, lot],
   );
 }

@@ -1,6 +1,6 @@
 import type { Amount } from '../../core/level/level';
 import { parseMultirange, printMultirange, type Ranges, rangesOf } from '../../core/sets/ranges';
-import { type Queryable, rows, theRow } from '../database';
+import { type Queryable, row, rows, theRow } from '../database';
 import { HELD_FILES } from '../plan/held';
 import { type MovedFile, noteGone, noteMoved } from '../space/listing';
 import type { LeftReason } from './runs';
@@ -116,6 +116,35 @@ export async function runFiles(db: Queryable, account: number, ids: readonly num
   );
 }
 
+/** The smaller picture that a run put at a path, as it was then; undefined where there is none. */
+export async function smallerAt(
+  db: Queryable,
+  account: number,
+  space: number,
+  path: string,
+): Promise<Pick<RunFile, 'id' | 'bytes' | 'etag' | 'modified'> | undefined> {
+  return row(
+    db,
+    `select id, bytes, etag, modified from space_file
+     where account = $1 and space = $2 and path_hash = sha256(convert_to($3, 'UTF8')) and gone_at is null and made_by is not null`,
+    [account, space, path],
+  );
+}
+
+/** Has a run make pictures smaller as lots say, or as the run whose rest it is. */
+export async function shrinkAs(
+  db: Queryable,
+  account: number,
+  run: number,
+  as: { lots: readonly number[] } | { run: number },
+): Promise<void> {
+  const from =
+    'lots' in as
+      ? ['(select max(shrinking::text)::jsonb from lot where account = $1 and id = any($3::int[]))', as.lots]
+      : ['(select shrinking from run where account = $1 and id = $3)', as.run];
+  await db.query(`update run set shrinking = ${from[0]} where account = $1 and id = $2`, [account, run, from[1]]);
+}
+
 /** A file that is being sent: as it was when it was looked at, and where it goes; null of a purge. */
 export interface SentFile {
   id: number;
@@ -124,6 +153,15 @@ export interface SentFile {
   bytes: number;
   etag: string | null;
   modified: Date | null;
+  /** What takes its place, where it is made smaller. */
+  made?: MadeSmaller | null;
+}
+
+/** A smaller picture: how many octets, SHA-256 of them in hexadecimal digits, and where they lie until the original has gone. */
+export interface MadeSmaller {
+  bytes: number;
+  sha256: string;
+  staged: string;
 }
 
 /** Writes down, before anything is sent, what is sent. */
@@ -134,8 +172,10 @@ export async function beginFiles(
   files: readonly SentFile[],
 ): Promise<void> {
   await db.query(
-    `insert into run_file (account, run, state, file, from_path, to_path, bytes, etag, modified)
-     select $1, $2, 'sent', s.* from unnest($3::bigint[], $4::text[], $5::text[], $6::bigint[], $7::text[], $8::timestamptz[]) s`,
+    `insert into run_file (account, run, state, file, from_path, to_path, bytes, etag, modified, made_bytes, made_sha256, staged_path)
+     select $1, $2, 'sent', file, from_path, to_path, bytes, etag, modified, made_bytes, decode(made_sha256, 'hex'), staged_path
+     from unnest($3::bigint[], $4::text[], $5::text[], $6::bigint[], $7::text[], $8::timestamptz[], $9::bigint[], $10::text[], $11::text[])
+       as s (file, from_path, to_path, bytes, etag, modified, made_bytes, made_sha256, staged_path)`,
     [
       ...[account, run],
       files.map(({ id }) => id),
@@ -144,6 +184,9 @@ export async function beginFiles(
       files.map(({ bytes }) => bytes),
       files.map(({ etag }) => etag),
       files.map(({ modified }) => modified),
+      files.map(({ made }) => made?.bytes ?? null),
+      files.map(({ made }) => made?.sha256 ?? null),
+      files.map(({ made }) => made?.staged ?? null),
     ],
   );
 }
@@ -152,7 +195,9 @@ export async function beginFiles(
 export async function sentFiles(db: Queryable, account: number, run: number): Promise<SentFile[]> {
   return rows<SentFile>(
     db,
-    `select file as id, from_path as "from", to_path as "to", bytes, etag, modified from run_file
+    `select file as id, from_path as "from", to_path as "to", bytes, etag, modified,
+       case when made_bytes is not null then json_build_object(
+         'bytes', made_bytes, 'sha256', encode(made_sha256, 'hex'), 'staged', staged_path) end as made from run_file
      where account = $1 and run = $2 and state = 'sent' order by file`,
     [account, run],
   );
@@ -211,11 +256,11 @@ export async function leaveFiles(
   );
 }
 
-/** SHA-256, in hexadecimal, over the files that a run has done: a line each, by number. */
+/** SHA-256, in hexadecimal, over the files that a run has done: a line each, by number, with the digest of what took its place. */
 export async function digestOfFilesDone(db: Queryable, account: number, run: number): Promise<string> {
   const { digest } = await theRow<{ digest: string }>(
     db,
-    `select encode(sha256(convert_to(coalesce(string_agg(format('%s %s %s %s', file, bytes, from_path, to_path), E'\\n' order by file), ''),
+    `select encode(sha256(convert_to(coalesce(string_agg(format('%s %s %s %s', file, bytes, from_path, to_path) || coalesce(' ' || encode(made_sha256, 'hex'), ''), E'\\n' order by file), ''),
        'UTF8')), 'hex') as digest from run_file where account = $1 and run = $2 and state = 'done'`,
     [account, run],
   );

@@ -110,8 +110,12 @@ export interface Run {
 const COLUMNS = `id, action, bag, archive_of as "archiveOf", shrinking, space, state, label, selector,
   json_build_object('messages', asked_messages, 'bytes', asked_bytes) as asked,
   json_build_object('messages', done_messages, 'bytes', done_bytes) as done,
-  (select json_build_object('messages', count(*), 'bytes', coalesce(sum(w.size), 0)) from run_rewrite w
-   where w.account = run.account and w.run = run.id and w.state = 'standing') as added,
+  case when space is null then (
+    select json_build_object('messages', count(*), 'bytes', coalesce(sum(w.size), 0)) from run_rewrite w
+    where w.account = run.account and w.run = run.id and w.state = 'standing')
+  else (
+    select json_build_object('messages', count(*), 'bytes', coalesce(sum(w.made_bytes), 0)) from run_file w
+    where w.account = run.account and w.run = run.id and w.state = 'done' and w.made_bytes is not null) end as added,
   coalesce((select json_agg(json_build_object('reason', l.reason, 'messages', l.messages, 'bytes', l.bytes) order by l.reason)
             from run_left l where l.account = run.account and l.run = run.id), '[]') as left,
   case when action = 'put-back' then (

@@ -201,6 +201,7 @@ export async function noteFolder(
 /**
  * Knows a file that was put into a folder that is known, and what it holds.
  *
+ * @param madeBy the run that put it in the place of an original; null of all others.
  * @returns its id.
  */
 export async function noteUploaded(
@@ -209,6 +210,7 @@ export async function noteUploaded(
   space: { id: number; listing: number },
   member: Omit<Member, 'shared'>,
   sha256: Buffer,
+  madeBy: number | null = null,
 ): Promise<number> {
   const folder = await theRow<FolderToList>(
     db,
@@ -218,10 +220,8 @@ export async function noteUploaded(
   const members = [{ ...member, shared: folder.shared }];
   const [ids = []] = await noteMembers(db, account, space.id, space.listing, [{ folder, members }]);
   const id = ids[0] as number;
-  await db.query('update space_file set read = true, sha256 = $3 where account = $1 and id = $2', [
-    account,
-    id,
-    sha256,
+  await db.query('update space_file set read = true, sha256 = $3, made_by = $4 where account = $1 and id = $2', [
+    ...[account, id, sha256, madeBy],
   ]);
   await forgetDigests(db, account, [folder.id]);
   return id;

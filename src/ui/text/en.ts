@@ -265,6 +265,10 @@ export const en = {
     goTrash: (files: string) => `Move ${files} to the trash of the file space`,
     trashQuestion: (files: string) =>
       `This moves exactly these ${files} to the trash of the file space, as they were when they were marked. What has changed since stays where it is. You can undo it until the files are purged.`,
+    shrinks: (longest: number) => `made smaller, ${longest} points at most`,
+    shrinkQuestion: (files: string, bytes: string, longest: number) =>
+      `This puts a smaller picture (${longest} points at most) in the place of each of exactly these ${files}, and moves the originals to the trash of the file space. Only where the smaller one saves 30 % or more. You can undo it until the originals are purged. After the purge the file space is perhaps ${bytes} smaller.`,
+    goShrink: (files: string) => `Make ${files} smaller`,
     goPurge: (files: string) => `Delete ${files}`,
     purgeQuestion: (files: string, bytes: string) =>
       `${files}, ${bytes}, will be deleted for good. Tamsel can’t bring them back.`,
@@ -1058,6 +1062,10 @@ export const en = {
     shrinkTitle: 'Make pictures smaller',
     shrinkNote:
       'The pictures stay in the mail, with fewer points. The checked copies keep every octet. A smaller picture is used only where it saves 30 % or more.',
+    shrinkThere: 'Make pictures smaller',
+    shrinkThereNote:
+      'A smaller picture takes the place of each, with fewer points. The originals go to the trash of the file space, and come back from there until you purge them. A smaller picture is used only where it saves 30 % or more.',
+    smallerLot: (files: number, shown: string) => `Smaller: ${files === 1 ? '1 chosen file' : `${shown} chosen files`}`,
     longest: (points: number) => `At most ${points} points along the longer side`,
     lengths: { 1600: 'enough for a screen', 2560: 'enough for a page in print' } as Record<number, string>,
     removePlace: 'Remove the place and the camera’s data; the time stays',
@@ -1569,6 +1577,7 @@ export const en = {
       trash: 'Move files to trash',
       purge: 'Delete files',
       restore: 'Restore files',
+      shrink: 'Make pictures smaller',
     } as Record<string, string>,
     states: {
       queued: 'waiting',

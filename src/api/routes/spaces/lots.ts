@@ -49,7 +49,7 @@ export const makeFileLot = route({
   method: 'POST',
   path: '/accounts/{account}/spaces/{space}/lots',
   summary:
-    'Creates a lot of files: it marks them for the trash of the file space (`trash`) or for deletion (`purge`), as they are now. Send `ids`, or a `folder` with all below it. What others share stays out.',
+    'Creates a lot of files: it marks them for the trash of the file space (`trash`), for deletion (`purge`), or pictures to be made smaller (`shrink`, with `shrinking`), as they are now. Send `ids`, or a `folder` with all below it. What others share stays out.',
   body: s.NewFileLot,
   status: 201,
   response: s.FileLot,
@@ -60,7 +60,7 @@ export const makeFileLot = route({
       const label =
         body.label ??
         ('ids' in named ? `${named.ids.length} chosen files` : (body.folder || 'all files').slice(0, 200));
-      const id = await createFileLot(client, account, space, { label, fate: body.fate, named });
+      const id = await createFileLot(client, account, space, { label, ...fateOf(body), named });
       if (id === undefined) throw nothingToMark(body.ids ? 'ids' : 'folder');
       await tell(client, account.id, 'level', {});
       return shownLot(client, account.id, id);
@@ -78,7 +78,7 @@ export const makeFileLots = route({
   async handle({ environment: { database }, account, body }) {
     return transaction(database, async (client) => {
       const label = body.label ?? `${body.ids.length} chosen files`;
-      return { lots: await lotsInSpaces(client, account, { label, fate: body.fate, named: { ids: body.ids } }) };
+      return { lots: await lotsInSpaces(client, account, { label, ...fateOf(body), named: { ids: body.ids } }) };
     });
   },
 });
@@ -93,6 +93,15 @@ export async function lotsInSpaces(client: Queryable, account: Account, lot: New
   if (lots.length === 0) throw nothingToMark('ids');
   await tell(client, account.id, 'level', {});
   return lots;
+}
+
+/** @throws Problem where it is not said how pictures are made smaller, or said of what is not. */
+function fateOf({ fate, shrinking }: Pick<v.InferOutput<typeof s.NewFileLot>, 'fate' | 'shrinking'>) {
+  if ((fate === 'shrink') !== (shrinking !== undefined))
+    throw invalid('Say how pictures are made smaller, with the fate shrink alone.', [
+      { field: 'shrinking', expected: 'the longer side, with the fate shrink' },
+    ]);
+  return { fate, shrinking: shrinking ?? null };
 }
 
 function nothingToMark(field: 'ids' | 'folder') {

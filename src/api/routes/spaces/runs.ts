@@ -9,7 +9,7 @@ import { fileLotById } from '../../../store/plan/file-lots';
 import { brokenMailCopies } from '../../../store/plan/file-promises';
 import { brokenPromises, countOfBroken } from '../../../store/plan/promises';
 import { brokenSpacePictures } from '../../../store/plan/space-pictures';
-import { type FileSelector, freezeFiles, outcomesOfFiles } from '../../../store/runs/file-runs';
+import { type FileSelector, freezeFiles, outcomesOfFiles, shrinkAs } from '../../../store/runs/file-runs';
 import { createRun, handLots, type Run, runById } from '../../../store/runs/runs';
 import { type FileSpace, spaceById } from '../../../store/space/spaces';
 import { spaceTrashGroups, trashOf } from '../../../store/space/trash';
@@ -37,7 +37,7 @@ async function intentOf(db: Queryable, account: Account, space: FileSpace, body:
       { field: 'lots', expected: 'exactly one selector' },
     ]);
   const { action } = body;
-  const where = action === 'trash' ? 'outside the trash' : 'in the trash';
+  const where = action === 'trash' || action === 'shrink' ? 'outside the trash' : 'in the trash';
   if (body.lots) {
     if (action === 'restore') throw invalid('Say which run is undone.', [{ field: 'run', expected: 'a run' }]);
     const lots = [];
@@ -49,6 +49,8 @@ async function intentOf(db: Queryable, account: Account, space: FileSpace, body:
         throw conflict('other-fate', `The lot “${lot.label}” is for another action: ${lot.fate}.`);
       lots.push(lot);
     }
+    if (new Set(lots.map(({ shrinking }) => JSON.stringify(shrinking))).size > 1)
+      throw conflict('other-fate', 'These lots make pictures smaller in different ways. Carry them out one by one.');
     const label = lots.map((lot) => lot.label).join(', ');
     return {
       label,
@@ -80,7 +82,8 @@ async function intentOf(db: Queryable, account: Account, space: FileSpace, body:
       lots: [],
     };
   }
-  if (action === 'trash') throw invalid('Say lots, or rest.', [{ field: 'lots', expected: 'lots of this file space' }]);
+  if (where === 'outside the trash')
+    throw invalid('Say lots, or rest.', [{ field: 'lots', expected: 'lots of this file space' }]);
   return {
     label: `run ${before.id}: ${before.label}`,
     selector: { brought: before.id },
@@ -94,7 +97,7 @@ export const startFileRun = route({
   method: 'POST',
   path: '/accounts/{account}/spaces/{space}/runs',
   summary:
-    'Starts a run on files: it freezes a set of them, and moves exactly these to the trash of the file space (`trash`), back from there (`restore`), or deletes them (`purge`).',
+    'Starts a run on files: it freezes a set of them, and moves exactly these to the trash of the file space (`trash`), back from there (`restore`), deletes them (`purge`), or puts smaller pictures in their places and the originals into the trash (`shrink`).',
   body: s.NewFileRun,
   status: 202,
   response: ShownRun,
@@ -109,6 +112,8 @@ export const startFileRun = route({
         fallback: null,
         askedBy: askerOf(account, identity),
       });
+      if (body.action === 'shrink')
+        await shrinkAs(client, account.id, id, body.rest === undefined ? { lots } : { run: body.rest });
       const broken = await brokenSpacePictures(client, account.id, lots);
       if (broken > 0)
         throw conflict(

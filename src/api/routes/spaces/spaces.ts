@@ -35,6 +35,7 @@ import type { Environment } from '../../environment';
 import { conflict, invalid, Problem } from '../../problem';
 import { takeAttempt } from '../../rate-limit';
 import { route } from '../../route';
+import { HowSmaller, SmallerPicture, shownSmaller } from '../../smaller-picture';
 import { shownSpace } from '../../spaces';
 import { theSpace } from './the-space';
 
@@ -218,6 +219,18 @@ export const getSpaceFilePreview = route({
     return new Response(made.kind === 'picture' ? new Uint8Array(made.octets) : null, {
       headers: { 'content-type': 'image/webp', 'cache-control': 'private, no-store' },
     });
+  },
+});
+
+export const getSmallerSpacePicture = route({
+  method: 'GET',
+  path: '/accounts/{account}/space-files/{file}/smaller',
+  summary: 'Returns a picture in a file space as a run for `shrink` would make it, as `getSmallerPicture` does.',
+  query: HowSmaller,
+  response: SmallerPicture,
+  async handle({ environment, account, parameters, query, request }) {
+    const id = Number(parameters.file);
+    return shownSmaller(await environment.previews.shrinkInSpace(environment, account, id, query, request.signal));
   },
 });
 

@@ -1,4 +1,5 @@
 import type { FileLot, Run } from '../../../contract/types';
+import type { Shrinking } from '../../../core/files/shrinking';
 import { useChange, useFigures } from '../../../ui/api/account';
 import { useSpaces } from '../../../ui/api/spaces';
 import { Question } from '../../../ui/Question';
@@ -32,13 +33,16 @@ function InSpace({ space, lots }: { space: number; lots: readonly FileLot[] }) {
     ['lots', 'level', 'runs', 'spaces'],
     () => go('/ledger'),
   );
-  const fated = (fate: FileLot['fate']) => {
-    const some = lots.filter((lot) => lot.fate === fate && lot.files > 0);
+  const fated = (fate: FileLot['fate'], way = '') => {
+    const some = lots.filter((lot) => lot.fate === fate && lot.files > 0 && wayOf(lot) === way);
     const files = some.reduce((sum, { adds }) => sum + adds.files, 0);
     const bytes = some.reduce((sum, { adds }) => sum + adds.bytes, 0);
     return { ids: some.map(({ id }) => id), number: files, files: text.space.files(files, count(files)), bytes };
   };
   const [toTrash, toPurge] = [fated('trash'), fated('purge')];
+  // A run makes all of its pictures smaller in one way.
+  const ways = [...new Set(lots.filter(({ fate }) => fate === 'shrink').map(wayOf))];
+  const toShrink = ways.map((way) => ({ way, ...fated('shrink', way) })).filter(({ number }) => number > 0);
   return (
     <>
       {toTrash.number > 0 && (
@@ -54,6 +58,19 @@ function InSpace({ space, lots }: { space: number; lots: readonly FileLot[] }) {
           </button>
         </>
       )}
+      {toShrink.map(({ way, ids, files, bytes }) => (
+        <div key={way} className="grid gap-3">
+          <p>{text.space.shrinkQuestion(files, octets(bytes), (JSON.parse(way) as Shrinking).longest)}</p>
+          <button
+            type="button"
+            className="button button-chief justify-self-start px-5 py-2"
+            disabled={run.isPending}
+            onClick={() => run.mutate({ action: 'shrink', lots: ids })}
+          >
+            {text.space.goShrink(files)}
+          </button>
+        </div>
+      ))}
       {toPurge.number > 0 && (
         <Question
           title={text.trash.sure}
@@ -72,4 +89,9 @@ function InSpace({ space, lots }: { space: number; lots: readonly FileLot[] }) {
       <Refused error={run.error} />
     </>
   );
+}
+
+/** How a lot makes pictures smaller, as a key; '' where it does not. */
+function wayOf({ shrinking }: FileLot): string {
+  return shrinking ? JSON.stringify({ longest: shrinking.longest, place: shrinking.place }) : '';
 }

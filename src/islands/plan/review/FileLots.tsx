@@ -66,6 +66,7 @@ function Row({ lot, most, open, onOpen }: { lot: FileLot; most: number; open: bo
   );
   const notes = [
     ...(lot.fate === 'purge' ? [text.review.purges] : []),
+    ...(lot.shrinking ? [text.space.shrinks(lot.shrinking.longest)] : []),
     ...(lot.excepted > 0 ? [text.review.excepted(count(lot.excepted))] : []),
     ...(lot.vanished > 0 ? [text.space.changedSince(text.space.files(lot.vanished, count(lot.vanished)))] : []),
   ];

@@ -1,26 +1,13 @@
-import { chunksOf, numbersOf } from '../../../core/sets/ranges';
-import { collectionOf } from '../../../core/space/path';
-import { pathInTrash } from '../../../core/space/trash';
+import { numbersOf } from '../../../core/sets/ranges';
 import type { DavClient, Watch } from '../../../dav/client';
 import { askSpace } from '../../../dav/listing';
 import type { SpaceProblem } from '../../../dav/problem';
-import { look } from '../../../dav/transfer';
 import type { MailServer } from '../../../mail/server';
 import type { Account } from '../../../store/access/accounts';
 import type { Queryable } from '../../../store/database';
 import { tell } from '../../../store/events';
 import { enqueue, type Job } from '../../../store/jobs';
-import {
-  beginFiles,
-  closeFiles,
-  leaveFiles,
-  pendingFiles,
-  type RunFile,
-  reopenFiles,
-  runFiles,
-  type SentFile,
-  sentFiles,
-} from '../../../store/runs/file-runs';
+import { leaveFiles, pendingFiles, sentFiles } from '../../../store/runs/file-runs';
 import {
   addWorked,
   type LeftReason,
@@ -29,35 +16,23 @@ import {
   type RunPhase,
   runById,
   updateRun,
-  wantedOf,
 } from '../../../store/runs/runs';
-import { type MovedFile, noteFigures, noteGone } from '../../../store/space/listing';
+import { noteFigures, noteGone } from '../../../store/space/listing';
 import { beginListing, type FileSpace, spaceById, updateSpace } from '../../../store/space/spaces';
 import type { Turn, WorkContext } from '../../context';
 import { type Fence, fenceOf } from '../../fence';
 import { openSpace } from '../../space/sign-in';
 import { quotaSnapshot, writeEnd } from '../conclude';
 import type { RunOutcome } from '../run';
-import { FileFolders } from './folders';
-import { isAsItWas, isRefusal, reasonOf, type Sent, send, whatBecameOf } from './sender';
+import { MovingFiles } from './moving-files';
+import { ShrinkingPictures } from './shrinking-pictures';
 import { StayingMail } from './staying-mail';
-import { StayingPictures } from './staying-pictures';
 
-/** Files that are looked at, written down and sent together. */
-const PACK = 64;
-/** Requests at a time. */
-const AT_A_TIME = 4;
 /** Milliseconds between two announcements of what is done. */
 const ANNOUNCED_MS = 400;
 
 /** Reasons that show that others changed something there: it is listed again. */
 const BEHIND = new Set<LeftReason>(['vanished', 'changed', 'there', 'unknown', 'folder-gone']);
-
-/** A file that can be sent, or was. */
-interface Ready {
-  file: RunFile;
-  sent: SentFile;
-}
 
 /**
  * Carries out a run on exactly the files of a file space that were frozen for it: moves them to its trash, back from there, or deletes
@@ -134,7 +109,9 @@ class FileCarrier {
     const { database } = this.context;
     await this.begun();
     const mail = new StayingMail(database, this.account, this.run.id, this.signIn);
-    const work = new SpaceWork(database, client, this.account.id, space, this.run, this.fenced, mail, this);
+    const { context, account, run, fenced } = this;
+    const scene = { context, account: account.id, space, client, run, fenced, mail, told: this };
+    const work = run.action === 'shrink' ? new ShrinkingPictures(scene) : new MovingFiles(scene);
     let outcome: RunOutcome;
     try {
       await work.recover();
@@ -203,177 +180,4 @@ class FileCarrier {
     this.announcedAt = Date.now();
     await tell(db, this.account.id, 'run', await runById(db, this.account.id, this.run.id));
   }
-}
-
-/** What a run does at the server of a file space. */
-class SpaceWork {
-  private readonly folders: FileFolders;
-  private readonly pictures: StayingPictures;
-  /** The folder of this run in the trash. */
-  private trash: Promise<string> | undefined;
-  /** What was sent before the run was interrupted, and was not done by then. */
-  private readonly open = new Set<number>();
-
-  constructor(
-    private readonly database: Queryable,
-    private readonly client: DavClient,
-    private readonly account: number,
-    private readonly space: FileSpace,
-    private readonly run: Run,
-    private readonly fenced: Fence,
-    private readonly mail: StayingMail,
-    private readonly told: Pick<FileCarrier, 'leave' | 'progressed' | 'says'>,
-  ) {
-    this.folders = new FileFolders(client, account, space, fenced);
-    this.pictures = new StayingPictures(database, client, account, run.id);
-  }
-
-  /** Finds out what became of what was sent before the run was interrupted. */
-  async recover(): Promise<void> {
-    const open = await sentFiles(this.database, this.account, this.run.id);
-    if (open.length === 0) return;
-    await this.told.says('recovering', open.length);
-    for (let at = 0; at < open.length; at += PACK) {
-      const pack = open.slice(at, at + PACK);
-      const ids = pack.map(({ id }) => id);
-      const files = new Map((await runFiles(this.database, this.account, ids)).map((file) => [file.id, file]));
-      const ready = pack.map((sent) => ({ file: files.get(sent.id) as RunFile, sent }));
-      await this.closed(ready, ({ sent }) => whatBecameOf(this.client, sent));
-    }
-  }
-
-  async work(): Promise<'done' | 'paused' | 'cancelled'> {
-    const pending = await pendingFiles(this.database, this.account, this.run.id);
-    for (const chunk of chunksOf(pending, PACK)) {
-      const wanted = await wantedOf(this.database, this.account, this.run.id);
-      if (wanted === 'pause') return 'paused';
-      if (wanted === 'cancel') {
-        await this.told.leave('cancelled', [
-          ...numbersOf(await pendingFiles(this.database, this.account, this.run.id)),
-        ]);
-        return 'cancelled';
-      }
-      await this.pack(await runFiles(this.database, this.account, [...numbersOf(chunk)]));
-    }
-    return 'done';
-  }
-
-  private async pack(files: readonly RunFile[]): Promise<void> {
-    await this.told.says('checking', files.length);
-    const ready = (await eachAtATime(files, (file) => this.looked(file))).filter((one) => one !== undefined);
-    if (ready.length === 0) return;
-    await this.told.says('carrying-out', ready.length);
-    await this.fenced((db) =>
-      beginFiles(
-        db,
-        this.account,
-        this.run.id,
-        ready.map(({ sent }) => sent),
-      ),
-    );
-    await this.closed(ready, ({ sent }) => send(this.client, sent, this.open.has(sent.id)));
-  }
-
-  /** Looks at a file as it is now, and makes room for it where it goes. Undefined where it is left. */
-  private async looked(file: RunFile): Promise<Ready | undefined> {
-    if (file.state !== 'there') return this.left(file, file.state === 'gone' ? 'vanished' : 'changed');
-    try {
-      const now = await look(this.client, file.path);
-      if (!now) return await this.left(file, 'vanished');
-      if (!isAsItWas(now, file)) return await this.left(file, 'changed');
-      if (this.run.action === 'trash' && !((await this.pictures.letsGo(file.id)) && (await this.mail.letsGo(file.id))))
-        return await this.left(file, 'last-copy');
-      const to = await this.destinationOf(file);
-      if (to !== null && this.run.action === 'restore' && (await look(this.client, to)))
-        return await this.left(file, 'there');
-      if (to !== null) await this.folders.idOf(collectionOf(to) as string);
-      // The tag of this moment: a weak one may have become strong.
-      const sent = {
-        id: file.id,
-        from: file.path,
-        to,
-        bytes: file.bytes,
-        etag: now.etag ?? null,
-        modified: file.modified,
-      };
-      return { file, sent };
-    } catch (error) {
-      if (!isRefusal(error)) throw error;
-      return this.left(file, reasonOf(error), error);
-    }
-  }
-
-  private async left(file: RunFile, reason: LeftReason, because?: SpaceProblem): Promise<undefined> {
-    await this.told.leave(reason, [file.id], because);
-  }
-
-  /** Where a file goes: into the folder of this run in the trash, or back; null of a purge. */
-  private async destinationOf(file: RunFile): Promise<string | null> {
-    if (this.run.action === 'purge') return null;
-    if (this.run.action === 'restore') return file.origin as string;
-    this.trash ??= this.folders.ofRun(this.database, this.run);
-    return pathInTrash(file.path, this.space.root, await this.trash);
-  }
-
-  /** Writes down what became of files. What is not known of some is thrown, once it is written down of the others. */
-  private async closed(ready: readonly Ready[], find: (one: Ready) => Promise<Sent>): Promise<void> {
-    const failures: unknown[] = [];
-    const found = await eachAtATime(ready, async (one) => {
-      try {
-        return { one, sent: await find(one) };
-      } catch (error) {
-        failures.push(error);
-        return undefined;
-      }
-    });
-    const known = found.filter((each) => each !== undefined);
-    const isRestore = this.run.action === 'restore';
-    const moved: MovedFile[] = [];
-    for (const { one, sent } of known) {
-      if (typeof sent !== 'object' || !('done' in sent) || sent.done === 'gone') continue;
-      const { etag = null, modified = null } = sent.done;
-      const path = one.sent.to as string;
-      const trash = isRestore ? { trashedBy: null, origin: null } : { trashedBy: this.run.id, origin: one.sent.from };
-      const folder = await this.folders.idOf(collectionOf(path) as string);
-      moved.push({ id: one.file.id, path, folder, etag, modified, ...trash });
-    }
-    const gone = known.flatMap(({ one, sent }) =>
-      typeof sent === 'object' && 'done' in sent && sent.done === 'gone' ? [one.file.id] : [],
-    );
-    const pending = known.flatMap(({ one, sent }) => (sent === 'pending' ? [one.file.id] : []));
-    await this.fenced(async (db) => {
-      await closeFiles(db, this.account, this.run.id, this.space.id, moved, gone);
-      for (const id of pending) this.open.add(id);
-      if (pending.length > 0) await reopenFiles(db, this.account, this.run.id, pending);
-      await this.told.progressed(db);
-    });
-    for (const { one, sent } of known) {
-      if (typeof sent !== 'object' || !('left' in sent)) continue;
-      // A folder that went meanwhile is made again for the next.
-      if (sent.left === 'folder-gone') this.folders.forget();
-      await this.told.leave(sent.left, [one.file.id], sent.because);
-    }
-    if (failures.length > 0) throw failures[0];
-  }
-}
-
-/** Does something with each, some at a time; all that was begun has ended when it returns or throws. */
-async function eachAtATime<T, R>(items: readonly T[], act: (item: T) => Promise<R>): Promise<R[]> {
-  const results: R[] = [];
-  const failures: unknown[] = [];
-  let next = 0;
-  const one = async () => {
-    while (next < items.length && failures.length === 0) {
-      const at = next++;
-      await act(items[at] as T).then(
-        (result) => {
-          results[at] = result;
-        },
-        (error: unknown) => failures.push(error),
-      );
-    }
-  };
-  await Promise.all(Array.from({ length: AT_A_TIME }, one));
-  if (failures.length > 0) throw failures[0];
-  return results;
 }

@@ -96,7 +96,8 @@ async function foundNow(client: DavClient, file: SentFile): Promise<Sent> {
   return { left: arrived ? 'unknown' : 'vanished' };
 }
 
-function isWhole(resource: Resource | undefined, { bytes }: SentFile): resource is Resource {
+/** Whether a file lies somewhere with as many octets as it has. */
+export function isWhole(resource: Resource | undefined, { bytes }: Pick<SentFile, 'bytes'>): resource is Resource {
   return resource !== undefined && !resource.isCollection && resource.bytes === bytes;
 }
 
