@@ -1,3 +1,4 @@
+import assert from 'node:assert/strict';
 import type { StandIn } from '../stand-in/host';
 import { FileSpaceServer } from '../stand-in/webdav/server';
 import { FileTree, ROOT, type ScenarioFile, type Shared } from '../stand-in/webdav/tree';
@@ -73,6 +74,13 @@ export async function filesIn(app: App, path: string): Promise<Map<string, any>>
     if (!body.next) return files;
     after = `&after=${body.next}`;
   }
+}
+
+/** Asserts that the index has exactly what lies there. */
+export async function isIndexed(app: App, path: string, tree: FileTree): Promise<void> {
+  const known = [...(await filesIn(app, path))].map(([name, { bytes }]) => `${bytes} ${name}`).sort();
+  const lying = [...tree.files].map(([file, { size }]) => `${size} ${decodeURIComponent(file.slice(ROOT.length))}`);
+  assert.deepEqual(known, lying.sort(), 'the index equals the file space');
 }
 
 /** Marks files, and starts a run on them. @returns the path of the run. */

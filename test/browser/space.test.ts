@@ -176,6 +176,39 @@ test('two series of pictures are thinned after a look, and the level falls by wh
   assert.equal(left.length, 2, 'one of each series');
 });
 
+test('pictures are made smaller in the file space after one of them was shown before and after, and the originals come back', async () => {
+  await goTo('/files?place=space&where=kind%20%3D%20picture');
+  await press('Mark everything that matches');
+  await press('Make pictures smaller');
+  await shows(/A smaller picture takes the place of each/, '[role=dialog]');
+  await shows(/Before, [\s\S]*Afterwards/, '[role=dialog]');
+  await accessible('making pictures of a file space smaller');
+  await press('Add to the plan');
+  await until(async () => (await ask('/file-lots')).lots.length === 1);
+  const [lot] = (await ask('/file-lots')).lots;
+  assert.deepEqual([lot.fate, lot.shrinking.longest], ['shrink', 1600]);
+  const before = new Map([...files.tree.files].map(([path, { size }]) => [path, size]));
+  const { used } = await ask('/level');
+  await goTo('/review');
+  await shows(/made smaller, 1600 points at most/);
+  await accessible('pictures of a file space to be made smaller');
+  await press(`Make ${lot.files} files smaller`);
+  await shows(/Make pictures smaller: /);
+  await until(async () => (await ask('/runs')).runs[0].state === 'done');
+  const [run] = (await ask('/runs')).runs;
+  assert.equal(run.action, 'shrink');
+  assert.ok(run.done.messages > 0 && run.added.bytes < 0.7 * run.done.bytes, JSON.stringify(run));
+  assert.ok(Math.abs((await ask('/level')).used - used - run.added.bytes) <= 1024, 'until the purge both count');
+  await driver.executeScript(
+    `return fetch('/api/accounts/1/spaces/1/runs', { method: 'POST', headers: { 'content-type': 'application/json' },
+       body: JSON.stringify({ action: 'restore', run: ${run.id} }) })`,
+  );
+  await until(
+    async () => (await ask('/runs')).runs[0].action === 'restore' && (await ask('/runs')).runs[0].state === 'done',
+  );
+  for (const [path, size] of before) assert.equal(files.tree.files.get(path)?.size, size, path);
+});
+
 test('a password that is refused is told where it is typed, and nothing is lost; a file space can be forgotten', async () => {
   await goTo('/level');
   await press('Add another file space');

@@ -571,7 +571,7 @@ words(
 
 section(
   'Lots and runs of files',
-  'A lot of files holds files of one file space, each as it was when it was marked, and runs carry it out there: to its trash, back, or for good. Such a run has `space`, and its amounts count files as `messages`. What is not as it was marked is left: `vanished changed locked there no-room refused folder-gone cancelled unknown`.',
+  'A lot of files holds files of one file space, each as it was when it was marked, and runs carry it out there: to its trash, back, or for good. Such a run has `space`, and its amounts count files as `messages`. What is not as it was marked is left: `vanished changed locked there no-room refused folder-gone cancelled unknown`.\n\nA lot for `shrink` holds pictures alone, and says with `shrinking` how they are made smaller, as a lot of files of messages does. Its run moves the originals to the trash and puts smaller pictures in their places; `added` is what these have. Pictures that can’t be made smaller are left: `no-gain not-decoded`. To undo it, restore what the run moved.',
 );
 {
   const { body: added } = await app.call('POST', '/accounts/1/spaces', { address: space.url.href });
@@ -598,6 +598,11 @@ section(
     'getSpaceFilePreview',
     'For example `GET /api/accounts/1/space-files/12/preview?size=large` answers as `getFilePreview` does.',
   );
+  const { files: kept } = (await app.call('GET', `/accounts/1/spaces/${added.id}/files`)).body;
+  const photograph = kept.find(
+    ({ name, shared }: { name: string; shared: boolean }) => !shared && /IMG_.*\.jpg$/.test(name),
+  );
+  await call('getSmallerSpacePicture', { path: { file: photograph.id } });
   words('getSpaceFileWords', 'It answers as `getFileWords` does.');
   await call('listSpacePictureSeries');
   words(

@@ -1,15 +1,15 @@
 import assert from 'node:assert/strict';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { collectionOf } from '../../src/core/space/path';
 import { Vault } from '../../src/store/access/vault';
 import { verifyLedger } from '../../src/store/runs/ledger-verification';
 import { noFaults } from '../../stand-in/faults';
 import { Random, seedOf } from '../../stand-in/message/random';
 import { noSpaceFaults } from '../../stand-in/webdav/faults';
 import { FileSpaceServer } from '../../stand-in/webdav/server';
-import { addSpace, filesIn, listed } from '../file-space';
+import { addSpace, filesIn, isIndexed, listed } from '../file-space';
 import { type App, PASSWORD, USER } from '../harness';
 import { freshHost } from './fresh-host';
+import { meddle } from './meddling';
 import { Strikes } from './strikes';
 import { ended, type TrialReport } from './trial';
 import { WatchedTree } from './watched-tree';
@@ -76,11 +76,7 @@ export async function fileTrial(app: App, seed: number): Promise<TrialReport> {
     }
     await app.call('POST', `${path}/listings`);
     await listed(app, account);
-    const known = [...(await filesIn(app, path))].map(([name, { bytes }]) => `${bytes} ${name}`).sort();
-    const there = [...tree.files].map(
-      ([file, { size }]) => `${size} ${decodeURIComponent(file.slice('/files/'.length))}`,
-    );
-    assert.deepEqual(known, there.sort(), 'the index equals the file space');
+    await isIndexed(app, path, tree);
     const verdict = await verifyLedger(app.database, Vault.open(app.keyFile), Number(account.split('/').at(-1)));
     assert.deepEqual(verdict.faults, []);
     await app.call('DELETE', account);
@@ -121,25 +117,6 @@ async function asked(
   report.messages += answer.body.asked.messages;
   report.story.push(`run ${answer.body.id}: ${JSON.stringify(body)}, ${answer.body.asked.messages} files`);
   return answer.body.id;
-}
-
-/** Another program changes something. */
-function meddle(tree: WatchedTree, random: Random, report: TrialReport): void {
-  const path = random.pick([...tree.files.keys()]);
-  if (path === undefined) return;
-  const act = random.pick(['remove', 'put', 'move', 'new'] as const);
-  report.story.push(`others ${act} ${path}`);
-  const text = Buffer.from(`other ${tree.acts.length} `.repeat(random.between(41, 90)));
-  tree.asOther(() => {
-    if (act === 'remove') tree.remove(path);
-    else if (act === 'put') tree.put(path, text, 'text/plain');
-    else if (act === 'move') tree.move(path, `${collectionOf(path)}moved-${tree.acts.length}`);
-    else {
-      // Where something lay before, if anything did.
-      const gone = tree.acts.map((one) => one.path).filter((one) => !tree.files.has(one));
-      tree.put(random.pick(gone) ?? `${collectionOf(path)}new-${tree.acts.length}`, text, 'text/plain');
-    }
-  });
 }
 
 /** The server of the file space fails now and then. */

@@ -2,6 +2,7 @@ import { parseArgs } from 'node:util';
 import { App, cleanUp } from '../harness';
 import { archiveTrial } from './archive-trial';
 import { fileTrial } from './file-trial';
+import { pictureTrial } from './picture-trial';
 import { stripTrial } from './strip-trial';
 import { trial } from './trial';
 import { uploadTrial } from './upload-trial';
@@ -22,12 +23,26 @@ const { values } = parseArgs({
     spaces: { type: 'boolean', default: false },
     /** Moves and deletes files of a file space. */
     files: { type: 'boolean', default: false },
+    /** Makes pictures of a file space smaller. */
+    pictures: { type: 'boolean', default: false },
     /** Puts files of messages into a file space. */
     uploads: { type: 'boolean', default: false },
     /** Archives, purges and puts back. */
     archive: { type: 'boolean', default: false },
   },
 });
+
+const OTHERS: Record<string, typeof fileTrial> = {
+  strip: stripTrial,
+  spaces: (app, seed) => stripTrial(app, seed, 'space'),
+  files: fileTrial,
+  pictures: pictureTrial,
+  uploads: uploadTrial,
+  archive: archiveTrial,
+};
+const chosen = Object.keys(OTHERS).find((name) => values[name as keyof typeof values]);
+const one =
+  (chosen && OTHERS[chosen]) || ((app: App, seed: number) => trial(app, { seed, strikes: !values['no-strikes'] }));
 
 const sums = {
   trials: 0,
@@ -49,16 +64,7 @@ try {
   for (let index = 0; index < Number(values.trials); index++) {
     const seed = Number(values.seed) + index;
     try {
-      const report =
-        values.strip || values.spaces
-          ? await stripTrial(app, seed, values.spaces ? 'space' : 'archive')
-          : values.files
-            ? await fileTrial(app, seed)
-            : values.uploads
-              ? await uploadTrial(app, seed)
-              : values.archive
-                ? await archiveTrial(app, seed)
-                : await trial(app, { seed, strikes: !values['no-strikes'] });
+      const report = await one(app, seed);
       sums.runs += report.runs;
       sums.messages += report.messages;
       sums.acts += report.acts;

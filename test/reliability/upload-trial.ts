@@ -4,7 +4,7 @@ import { noFaults } from '../../stand-in/faults';
 import { Random, seedOf } from '../../stand-in/message/random';
 import { noSpaceFaults } from '../../stand-in/webdav/faults';
 import { FileSpaceServer } from '../../stand-in/webdav/server';
-import { addSpace, filesIn, listed } from '../file-space';
+import { addSpace, isIndexed, listed } from '../file-space';
 import { type App, hosted, indexed, PASSWORD, USER } from '../harness';
 import { freshHost } from './fresh-host';
 import { FOLDERS, fill } from './letters';
@@ -65,11 +65,7 @@ export async function uploadTrial(app: App, seed: number): Promise<TrialReport> 
     await check(app, upload, tree, octets, files.length, report);
     await app.call('POST', `${path}/listings`);
     await listed(app, account);
-    const known = [...(await filesIn(app, path))].map(([name, { bytes }]) => `${bytes} ${name}`).sort();
-    const there = [...tree.files].map(
-      ([file, { size }]) => `${size} ${decodeURIComponent(file.slice('/files/'.length))}`,
-    );
-    assert.deepEqual(known, there.sort(), 'the index equals the file space');
+    await isIndexed(app, path, tree);
     assert.deepEqual(await indexed(app, account), hosted(host), 'the mailbox is as it was');
     await app.call('DELETE', account);
     return report;
