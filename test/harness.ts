@@ -378,13 +378,16 @@ async function ended(child: ChildProcess, signal: NodeJS.Signals): Promise<void>
 /** How long anything is waited for. A machine may be slow: only what hangs is to fail, before the runner gives the test up after ten minutes. */
 const PATIENCE_S = 480;
 export const PATIENCE_MS = PATIENCE_S * 1000;
+const LEAST_PAUSE_MS = 60;
+const MOST_PAUSE_MS = 1000;
 
-/** Waits until something holds. */
+/** Waits until something holds. The longer it takes, the less often it is asked for: asking takes its time from what is waited for. */
 export async function until(holds: () => Promise<boolean> | boolean, seconds = PATIENCE_S): Promise<void> {
-  const end = Date.now() + seconds * 1000;
+  const start = Date.now();
   while (!(await holds())) {
-    if (Date.now() > end) throw new Error(`it did not come to hold within ${seconds} s`);
-    await sleep(60);
+    const waited = Date.now() - start;
+    if (waited > seconds * 1000) throw new Error(`it did not come to hold within ${seconds} s`);
+    await sleep(Math.min(Math.max(LEAST_PAUSE_MS, waited / 10), MOST_PAUSE_MS));
   }
 }
 

@@ -5,7 +5,7 @@ import { after, before, test } from 'node:test';
 import { By, Key, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { cleanUp, temporaryFolder, until } from '../harness';
-import { accessible, answer, ask, enterDemo, find, goTo, located, openDemo, press, shows } from './page';
+import { accessible, answer, ask, enterDemo, find, goTo, located, openDemo, press, rests, shows } from './page';
 
 let host: StandIn;
 let driver: WebDriver;
@@ -57,6 +57,7 @@ test('pictures are seen as tiles and larger, keys mark them, and documents tell 
     );
   await until(async () => (await shown()) >= 12);
   await accessible('the tiles of files');
+  await rests();
   const tiles = await find('[role=listbox]');
   await tiles.sendKeys(' ', Key.ARROW_RIGHT, ' ', Key.ARROW_DOWN, ' ');
   await shows(/3 marked/);

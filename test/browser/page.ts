@@ -108,6 +108,22 @@ export const shows = (pattern: RegExp, css = 'body') =>
 export const ask = <T = any>(path: string) =>
   driver.executeScript<T>(`return fetch('/api/accounts/1${path}').then((answer) => answer.json())`);
 
+/** Waits until the page draws nothing any more: one that draws because it has drawn never stops, and takes a processor for itself. */
+export const rests = () => until(async () => (await drawn()) < MOST_AT_REST);
+
+/** Drawings within half a second of a page at rest: a clock moves, an announcement comes in. */
+const MOST_AT_REST = 5;
+
+/** How often React sets to work within half a second: its scheduler sends itself a message each time. */
+const drawn = () =>
+  driver.executeAsyncScript<number>(
+    `const done = arguments[arguments.length - 1];
+     const send = MessagePort.prototype.postMessage;
+     let times = 0;
+     MessagePort.prototype.postMessage = function (...sent) { times++; return send.apply(this, sent); };
+     setTimeout(() => { MessagePort.prototype.postMessage = send; done(times); }, 500);`,
+  );
+
 /** Answers the question that can't be undone: by how many messages go. */
 export async function answer(messages: number): Promise<void> {
   const go = await find('[role=alertdialog] .button-go');

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
 import { By, type WebDriver, type WebElement } from 'selenium-webdriver';
 import { App, cleanUp, demoScenario, PASSWORD, startStandIn, USER, until } from '../harness';
-import { accessible, ask, enterDemo, goTo, openPage, press, pressPart, shows } from './page';
+import { accessible, ask, enterDemo, goTo, openPage, press, pressPart, rests, shows } from './page';
 
 let driver: WebDriver;
 
@@ -37,6 +37,7 @@ test('messages are compared, told apart by rules that the person sees, and their
   const { twins, folders } = await ask('/repeats');
   assert.equal(twins.groups, before.candidates.groups - (await ask('/repeats')).candidates.different);
   await accessible('Repeats');
+  await rests();
   // What decides is an order that can be changed.
   await press('What decides which one stays');
   await driver.findElement(By.css('[aria-label="Earlier: It came first"]')).click();

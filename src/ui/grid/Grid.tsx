@@ -4,6 +4,7 @@ import { text } from '../text';
 import { useTouch } from '../useTouch';
 import type { Marks } from './marking';
 import { useCursor } from './useCursor';
+import { useView } from './useView';
 
 export interface Column<Row> {
   key: string;
@@ -88,7 +89,7 @@ export function Grid<Row>(props: GridProps<Row>) {
   useEffect(() => {
     if (count > 0 && count < total && lastShown >= count - 40) onEnd?.();
   }, [count, total, lastShown, onEnd]);
-  useEffect(() => onView?.(firstShown, lastShown), [firstShown, lastShown, onView]);
+  useView(onView, firstShown, lastShown);
   const pageRows = () => Math.max(1, Math.floor((scroller.current?.clientHeight ?? 300) / height) - 1);
   const { cursor, onKeyDown, onClick, extendTo } = useCursor({
     count,

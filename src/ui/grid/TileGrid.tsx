@@ -2,6 +2,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { type ReactNode, useEffect, useId, useRef, useState } from 'react';
 import type { Marks } from './marking';
 import { useCursor } from './useCursor';
+import { useView } from './useView';
 
 /** The least width of a tile in pixels, its height, and what is between two. */
 const TILE_WIDTH = 116;
@@ -49,7 +50,7 @@ export function TileGrid<Row>({
   const shown = virtual.getVirtualItems();
   const first = (shown[0]?.index ?? 0) * across;
   const last = Math.min(count - 1, (shown.at(-1)?.index ?? 0) * across + across - 1);
-  useEffect(() => onView(first, last), [first, last, onView]);
+  useView(onView, first, last);
   const pageRows = () => Math.max(1, Math.floor((scroller.current?.clientHeight ?? 300) / (TILE_HEIGHT + GAP)));
   const { cursor, onKeyDown, onClick, extendTo } = useCursor({
     count,
