@@ -3,16 +3,8 @@ import { readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline/promises';
 import { parseArgs } from 'node:util';
-import { api } from './api';
-import { checkArchive } from './archive';
-import { backup, restore } from './backup';
-import { ensureBuilt } from './build';
 import { EXIT, Stop } from './exits';
 import { say } from './say';
-import { printDistribution } from './schema';
-import { serve } from './serve';
-import { test } from './test';
-import { verify } from './verify';
 
 const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
 
@@ -39,6 +31,7 @@ Variables: TAMSEL_PORT (4321), TAMSEL_HOST (127.0.0.1), TAMSEL_DATA (.tamsel/, t
 
 const root = resolve(import.meta.dirname, '../..');
 
+/** Each command loads only what it needs: a program that asks a running instance every minute starts in half of the time. */
 async function main(args: string[]): Promise<number> {
   const [command = 'help', ...rest] = args;
   if (rest.some((word) => word === '--help' || word === '-h') && command !== 'api') {
@@ -50,18 +43,18 @@ async function main(args: string[]): Promise<number> {
     case 'start':
       return run(command, rest);
     case 'worker':
-      ensureBuilt(root);
+      (await import('./build')).ensureBuilt(root);
       return foreground(['dist/worker/main.mjs']);
     case 'api':
-      return api(rest);
+      return (await import('./api')).api(rest);
     case 'verify': {
       const purpose = rest.includes('--demo') ? 'demo' : 'start';
-      return verify(dataFolder(purpose), purpose, verifyOptions(rest));
+      return (await import('./verify')).verify(dataFolder(purpose), purpose, verifyOptions(rest));
     }
     case 'archive': {
       const { words, user, demo } = archiveOptions(rest);
       if (words.join(' ') !== 'check') throw new Stop(EXIT.usage, 'Say ./tamsel archive check.');
-      return checkArchive(dataFolder(demo ? 'demo' : 'start'), user);
+      return (await import('./archive')).checkArchive(dataFolder(demo ? 'demo' : 'start'), user);
     }
     case 'backup':
     case 'restore': {
@@ -69,19 +62,20 @@ async function main(args: string[]): Promise<number> {
       if (!folder || more.length > 0) throw new Stop(EXIT.usage, `Say which folder: ./tamsel ${command} FOLDER`);
       const path = resolve(process.env.TAMSEL_CALLED_FROM ?? root, folder);
       const purpose = rest.includes('--demo') ? 'demo' : 'start';
+      const { backup, restore } = await import('./backup');
       if (command === 'restore') return restore(dataFolder(purpose), path, purpose);
       return backup(dataFolder(purpose), purpose, path, version());
     }
     case 'schema': {
       const words = rest.filter((word) => word !== '--demo');
       if (words.join(' ') !== '--distributed') throw new Stop(EXIT.usage, 'Say ./tamsel schema --distributed.');
-      return printDistribution(dataFolder(rest.includes('--demo') ? 'demo' : 'start'));
+      return (await import('./schema')).printDistribution(dataFolder(rest.includes('--demo') ? 'demo' : 'start'));
     }
     case 'build':
-      ensureBuilt(root);
+      (await import('./build')).ensureBuilt(root);
       return 0;
     case 'test':
-      return test(root, rest);
+      return (await import('./test')).test(root, rest);
     case 'help':
     case '--help':
     case '-h':
@@ -116,6 +110,7 @@ async function run(command: 'demo' | 'start', args: string[]): Promise<number> {
       if (!ready) say('Stopping as soon as it has started …');
       told();
     });
+  const { serve } = await import('./serve');
   const served = await serve({
     root,
     data: dataFolder(command),

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { By, until as browserUntil, type WebDriver } from 'selenium-webdriver';
 import type { StandIn } from '../../stand-in/host';
 import { filesOf, SHARED } from '../../stand-in/scenario/files';
+import type { Scenario } from '../../stand-in/scenario/mailbox';
 import type { FileSpaceServer } from '../../stand-in/webdav/server';
 import { startFileSpace } from '../file-space';
 import {
@@ -26,11 +27,15 @@ let origin: string;
 const axe = readFileSync(join(ROOT, 'node_modules/axe-core/axe.min.js'), 'utf8');
 
 /** The small demo mailbox on a host of its own, Tamsel before it, and a browser. */
-export async function openDemo(
-  env: NodeJS.ProcessEnv = {},
-): Promise<{ host: StandIn; files: FileSpaceServer; app: App; driver: WebDriver }> {
-  const host = await startStandIn();
-  const files = await startFileSpace(host, filesOf(demoScenario(), Date.parse(`${DAY}T18:00:00Z`) / 1000), SHARED);
+export async function openDemo({
+  env = {},
+  scenario = demoScenario(),
+}: {
+  env?: NodeJS.ProcessEnv;
+  scenario?: Scenario;
+} = {}): Promise<{ host: StandIn; files: FileSpaceServer; app: App; driver: WebDriver }> {
+  const host = await startStandIn({ scenario });
+  const files = await startFileSpace(host, filesOf(scenario, Date.parse(`${DAY}T18:00:00Z`) / 1000), SHARED);
   const demo = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
   const servers = join(temporaryFolder(), 'servers.json');
   writeFileSync(

@@ -10,7 +10,7 @@ let driver: WebDriver;
 let app: App;
 
 before(async () => {
-  ({ host, app, driver } = await openDemo({ TAMSEL_MAX_UNCONFIRMED_PURGE: '50' }));
+  ({ host, app, driver } = await openDemo({ env: { TAMSEL_MAX_UNCONFIRMED_PURGE: '50' } }));
   await enterDemo();
 });
 after(cleanUp);
