@@ -180,7 +180,7 @@ test('by a code on another device: waited for, no sooner asked than allowed, and
   await until(async () => {
     last = await ask();
     return last.status === 201;
-  }, 30);
+  });
   assert.equal((await app.scanned(entered(app, last))).state, 'done');
 });
 

@@ -356,7 +356,7 @@ test('asking for a text anew while its last answer is written down waits for tha
     await until(async () => {
       const waiting = `select 1 from pg_stat_activity where wait_event_type = 'Lock' and datname = current_database()`;
       return (await app.database.query(waiting)).rows.length > 0;
-    }, 20);
+    });
     await tell(worker, account.id, 'search', search);
   });
   await asked;

@@ -36,7 +36,7 @@ test('a mailbox on Dovecot saved as mbox files is what Python’s imaplib fetche
   await until(async () => {
     bag = (await app.call('GET', `${account}/bags/${body.id}`)).body;
     return bag.state === 'done';
-  }, 60);
+  });
   assert.deepEqual([bag.checked.files, bag.left], [mail.length, []]);
   const folder = join(app.archive, account.split('/')[2] as string, bag.folder);
   for (const manifest of ['manifest-sha256.txt', 'tagmanifest-sha256.txt'])

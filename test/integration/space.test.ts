@@ -1,12 +1,17 @@
 import assert from 'node:assert/strict';
 import { execFile } from 'node:child_process';
-import { mkdirSync, readdirSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
 import { promisify } from 'node:util';
+import sharp from 'sharp';
 import { nameOf } from '../../src/core/space/path';
 import { DavClient } from '../../src/dav/client';
 import { askSpace, listCollection, type Resource } from '../../src/dav/listing';
+import { fileOctets } from '../../stand-in/files/body';
+import { photograph } from '../../stand-in/files/photograph';
+import { LETTER_LINES } from '../../stand-in/scenario/words';
 import { filesIn, listed, startedFileRun, startFileRun } from '../file-space';
 import { App, cleanUp, startStandIn, tinyScenario } from '../harness';
 import { startApache } from '../servers/apache';
@@ -127,9 +132,10 @@ test('what lies on Debian’s Apache is summed up as du and find see it, and aga
   await agrees();
 });
 
-test('files on Debian’s Apache go to its trash, come back and are purged; sha256sum and Python’s http.client see the same', async () => {
+/** Debian's Apache over a folder, as a file space of a mailbox. */
+async function onApache(filled: (folder: string) => void) {
   const { url, folder } = await startApache(USER, PASSWORD, 'basic');
-  fill(folder);
+  filled(folder);
   const host = await startStandIn({ scenario: tinyScenario() });
   const app = await App.start();
   const account = await app.signIn({ port: host.plainPort });
@@ -140,6 +146,7 @@ test('files on Debian’s Apache go to its trash, come back and are purged; sha2
   const run = promisify(execFile);
   // Apache writes as another user.
   await run('chmod', ['-R', 'a+rwX', folder]);
+  /** Every file below a folder, with its SHA-256 before it, as sha256sum sees them. */
   const hashed = async (below = ''): Promise<string[]> => {
     const { stdout } = await run('sh', ['-c', 'find . -type f -print0 | xargs -0 -r sha256sum --zero'], {
       cwd: join(folder, below),
@@ -151,6 +158,11 @@ test('files on Debian’s Apache go to its trash, come back and are purged; sha2
       .map((line) => `${line.slice(0, 64)} ${line.slice(68)}`)
       .sort();
   };
+  return { url, folder, app, account, path, run, hashed };
+}
+
+test('files on Debian’s Apache go to its trash, come back and are purged; sha256sum and Python’s http.client see the same', async () => {
+  const { url, folder, app, account, path, run, hashed } = await onApache(fill);
   const before = await hashed();
   const python = run('python3', [join(import.meta.dirname, 'dav_tree.py')], { maxBuffer: 2 ** 24 });
   python.child.stdin?.end(JSON.stringify({ url: url.href, user: USER, password: PASSWORD }));
@@ -186,4 +198,48 @@ test('files on Debian’s Apache go to its trash, come back and are purged; sha2
     before.filter((line) => !gone.has(line.slice(65))),
   );
   assert.deepEqual((await app.call('GET', `${account}/ledger/check`)).body.faults, []);
+});
+
+test('attachments are moved to Debian’s Apache, and its pictures are made smaller and come back, octet for octet by sha256sum', async () => {
+  const picture = photograph(7, 300_000);
+  const { folder, app, account, path, hashed } = await onApache((root) => {
+    mkdirSync(join(root, 'Möwen & so'));
+    writeFileSync(join(root, 'Möwen & so/100 %.jpg'), picture);
+    writeFileSync(join(root, 'Möwen & so/no picture.jpg'), 'drawn');
+  });
+  const before = await hashed();
+  const lot = await app.call('POST', `${path}/lots`, {
+    fate: 'shrink',
+    shrinking: { longest: 1600, place: 'remove' },
+    folder: '',
+  });
+  const run = await app.finished(await startedFileRun(app, path, { action: 'shrink', lots: [lot.body.id] }));
+  assert.deepEqual(
+    [run.done, run.left.map(({ reason }: { reason: string }) => reason)],
+    [{ messages: 1, bytes: picture.length }, ['not-decoded']],
+  );
+  const [trash] = readdirSync(join(folder, 'Trash'));
+  const [original] = before.filter((line) => line.endsWith('100 %.jpg'));
+  assert.deepEqual(await hashed(`Trash/${trash}`), [original]);
+  const smaller = readFileSync(join(folder, 'Möwen & so/100 %.jpg'));
+  const { width, height, format } = await sharp(smaller).metadata();
+  assert.deepEqual([Math.max(width, height), format, run.added.bytes], [1600, 'jpeg', smaller.length]);
+  const back = await app.finished(await startedFileRun(app, path, { action: 'restore', run: run.id }));
+  assert.deepEqual(back.left, []);
+  assert.deepEqual(
+    (await hashed()).filter((line) => !line.slice(65).startsWith('Trash/')),
+    before,
+  );
+
+  const { body: upload } = await app.call('POST', `${path}/uploads`, { where: 'size > 100 kB' });
+  const uploaded = await app.finished(`${account}/uploads/${upload.id}`);
+  assert.deepEqual([uploaded.left, uploaded.done.files], [[], upload.asked.files]);
+  const attached = new Set(
+    (tinyScenario().attached ?? []).map((file) =>
+      createHash('sha256').update(fileOctets(file, LETTER_LINES)).digest('hex'),
+    ),
+  );
+  const put = await hashed('From mail');
+  assert.ok(put.length > 0 && put.length <= upload.asked.files);
+  for (const line of put) assert.ok(attached.has(line.slice(0, 64)), line);
 });

@@ -20,7 +20,7 @@ async function saved(app: App, account: string, where: string) {
   await until(async () => {
     bag = (await app.call('GET', `${account}/bags/${body.id}`)).body;
     return bag.state === 'done';
-  }, 120);
+  });
   for (const folder of readdirSync(join(app.archive, account.split('/')[2] as string)))
     for (const manifest of ['manifest-sha256.txt', 'tagmanifest-sha256.txt']) {
       const cwd = join(app.archive, account.split('/')[2] as string, folder);

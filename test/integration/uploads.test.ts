@@ -40,7 +40,7 @@ async function opened(files?: readonly ScenarioFile[], room = 500_000_000) {
     await until(async () => {
       now = (await app.call('GET', upload)).body;
       return !['queued', 'running'].includes(now.state);
-    }, 120);
+    });
     return now;
   };
   const level = async () => (await app.call('GET', `${account}/level`)).body;

@@ -71,6 +71,6 @@ AllowEncodedSlashes NoDecode
   await until(async () => {
     if (apache.exitCode !== null) throw new Error('Apache ended before it was ready.');
     return (await fetch(url).catch(() => undefined))?.status === 401;
-  }, 20);
+  });
   return { url, folder };
 }

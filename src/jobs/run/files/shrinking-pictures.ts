@@ -18,7 +18,7 @@ import type { LeftReason } from '../../../store/runs/runs';
 import { type MovedFile, noteMoved, noteUploaded } from '../../../store/space/listing';
 import { memberOf } from '../../space/member';
 import { eachAtATime, FileWork, type Ready } from './file-work';
-import { isAsItWas, isRefusal, isWhole, reasonOf, send } from './sender';
+import { isAsItWas, isRefusal, isWhole, reasonOf, send, whatBecameOf } from './sender';
 
 /** Octets of a picture that is made smaller: it is held in memory. */
 const MOST_SHRUNK = 48 * 2 ** 20;
@@ -170,13 +170,15 @@ export class ShrinkingPictures extends FileWork {
   private async recoverOne(one: { file: RunFile; sent: Shrunk }): Promise<void> {
     const { account, client, fenced, run } = this.scene;
     const { sent } = one;
-    const source = await look(client, sent.from);
-    if (source && isAsItWas(source, sent)) {
+    // A server may still be in the middle of the move.
+    const found = await whatBecameOf(client, sent);
+    if (found === 'pending') {
       await this.removeStaged(sent);
       return fenced((db) => reopenFiles(db, account, run.id, [sent.id]));
     }
-    const original = await look(client, sent.to);
-    if (!isWhole(original, sent)) return this.giveUp(sent, source ? 'changed' : original ? 'unknown' : 'vanished');
+    if ('left' in found) return this.giveUp(sent, found.left);
+    const original = found.done as Resource;
+    const source = await look(client, sent.from);
     const arrived = source && (await this.holds(sent.from, sent.made));
     if (arrived) return this.close(one, original, arrived);
     if (source) return this.keepInTrash(one, original, 'there');
