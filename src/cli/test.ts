@@ -132,7 +132,8 @@ async function runTests(root: string, files: string[], options: string[], env: N
         '--import',
         './test/untracked-promises.mjs',
         '--test',
-        '--test-timeout=600000',
+        // Of a file too, on a machine that others use. What hangs is told earlier, by what it waited for.
+        '--test-timeout=1800000',
         '--test-reporter=spec',
         ...options,
         ...programs,

@@ -4,7 +4,7 @@ import { after, test } from 'node:test';
 import { openDatabase } from '../../src/store/database';
 import { migrate, wrongSetting } from '../../src/store/migrate';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, demoScenario, freshDatabase, later, ROOT, startStandIn, until } from '../harness';
+import { App, cleanUp, demoScenario, freshDatabase, later, ROOT, SHORT_LEASE, startStandIn, until } from '../harness';
 import { startPgBouncer } from '../servers/pgbouncer';
 import { Pair } from '../servers/standby';
 
@@ -113,7 +113,7 @@ test('a role that does not own its database can use it all the same, but for a p
 test('where the primary is lost in the middle of a run, the standby takes over and the run goes on', async () => {
   const pair = await Pair.start();
   const host = await startStandIn({ scenario: demoScenario() });
-  const app = await App.start({ env: { TAMSEL_DATABASE_URL: pair.url } });
+  const app = await App.start({ env: { TAMSEL_DATABASE_URL: pair.url, ...SHORT_LEASE } });
   const before = messagesOf(host);
   const run = await begin(app, host);
   await someDone(app, run.path, 1);
@@ -126,7 +126,7 @@ test('where the primary is lost in the middle of a run, the standby takes over a
 
 test('a rolling restart of web and workers in the middle of a run loses nothing', async () => {
   const host = await startStandIn({ scenario: demoScenario() });
-  const app = await App.start();
+  const app = await App.start({ env: SHORT_LEASE });
   const before = messagesOf(host);
   const run = await begin(app, host);
   await someDone(app, run.path, 1);

@@ -5,7 +5,7 @@ import { after, test } from 'node:test';
 import type { HostedMailbox } from '../../stand-in/scenario/host';
 import { hostedMailboxes } from '../../stand-in/scenario/host';
 import { DOVECOT_OPERATOR, DOVECOT_PASSWORD, dovecotClient, startDovecot } from '../dovecot';
-import { App, cleanUp, ROOT, startStandIn, tinyScenario, until } from '../harness';
+import { App, cleanUp, ROOT, SHORT_LEASE, startStandIn, tinyScenario, until } from '../harness';
 import { Relay } from '../relay';
 
 after(cleanUp);
@@ -275,7 +275,7 @@ test('fifty mailboxes are measured once each, though workers are killed and the 
   }));
   const host = await startStandIn({ scenario: tinyScenario(), hosted, operators: [WARDEN] });
   host.faults.latencyMs = 60;
-  const app = await App.start();
+  const app = await App.start({ env: SHORT_LEASE });
   const { base } = await operator(app, { port: host.plainPort, ...WARDEN, mailbox: hosted[0]?.user });
   await addSheet(
     app,

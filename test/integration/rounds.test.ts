@@ -4,7 +4,7 @@ import type { StandIn } from '../../stand-in/host';
 import type { Folder, Placed } from '../../stand-in/mailbox/folder';
 import type { Mailbox } from '../../stand-in/mailbox/mailbox';
 import { type HostedMailbox, hostedMailboxes } from '../../stand-in/scenario/host';
-import { App, cleanUp, startStandIn, tinyScenario, until } from '../harness';
+import { App, cleanUp, SHORT_LEASE, startStandIn, tinyScenario, until } from '../harness';
 import { Relay } from '../relay';
 
 after(cleanUp);
@@ -259,7 +259,7 @@ test('fifty mailboxes are purged as if undisturbed, though workers are killed an
     ...named('compost'),
     user: `plot${index}@marshnet.example`,
   }));
-  const warden = await Warden.start(hosted);
+  const warden = await Warden.start(hosted, SHORT_LEASE);
   const { app, host } = warden;
   const before = Date.now() / 1000 - 5 * DAY;
   const expected = hosted.map(({ user }) =>

@@ -201,7 +201,7 @@ test('files on Debian’s Apache go to its trash, come back and are purged; sha2
 });
 
 test('attachments are moved to Debian’s Apache, and its pictures are made smaller and come back, octet for octet by sha256sum', async () => {
-  const picture = photograph(7, 300_000);
+  const picture = photograph(7, 900_000);
   const { folder, app, account, path, hashed } = await onApache((root) => {
     mkdirSync(join(root, 'Möwen & so'));
     writeFileSync(join(root, 'Möwen & so/100 %.jpg'), picture);
@@ -231,7 +231,7 @@ test('attachments are moved to Debian’s Apache, and its pictures are made smal
     before,
   );
 
-  const { body: upload } = await app.call('POST', `${path}/uploads`, { where: 'size > 100 kB' });
+  const { body: upload } = await app.call('POST', `${path}/uploads`, { where: 'kind = document and size > 60 kB' });
   const uploaded = await app.finished(`${account}/uploads/${upload.id}`);
   assert.deepEqual([uploaded.left, uploaded.done.files], [[], upload.asked.files]);
   const attached = new Set(

@@ -3,14 +3,14 @@ import { after, test } from 'node:test';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { stateOf } from '../../stand-in/control';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, hosted, indexed, startStandIn, tinyScenario, until } from '../harness';
+import { App, cleanUp, hosted, indexed, SHORT_LEASE, startStandIn, tinyScenario, until } from '../harness';
 
 after(cleanUp);
 
 async function ready(hide: string[]) {
   const host = await startStandIn({ scenario: tinyScenario() });
   host.faults.hide = hide;
-  const app = await App.start();
+  const app = await App.start({ env: SHORT_LEASE });
   const account = await app.signIn({ port: host.plainPort });
   await app.scanned(account);
   return { host, app, account };

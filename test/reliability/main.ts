@@ -1,5 +1,5 @@
 import { parseArgs } from 'node:util';
-import { App, cleanUp } from '../harness';
+import { App, cleanUp, SHORT_LEASE } from '../harness';
 import { archiveTrial } from './archive-trial';
 import { fileTrial } from './file-trial';
 import { pictureTrial } from './picture-trial';
@@ -60,7 +60,7 @@ const add = (into: Record<string, number>, from: Record<string, number>) => {
 
 try {
   // Each trial is a mailbox of its own.
-  const app = await App.start({ env: { TAMSEL_MAX_NEW_ACCOUNTS_PER_DAY: '100000' } });
+  const app = await App.start({ env: { TAMSEL_MAX_NEW_ACCOUNTS_PER_DAY: '100000', ...SHORT_LEASE } });
   for (let index = 0; index < Number(values.trials); index++) {
     const seed = Number(values.seed) + index;
     try {
