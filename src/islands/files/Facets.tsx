@@ -51,9 +51,13 @@ export function Facets({
       aria-label={text.sift.distributions}
       className="card flex flex-col gap-2 overflow-y-auto px-2.5 [scrollbar-width:thin] max-tank:max-h-[300px] max-tank:flex-row max-tank:overflow-auto"
     >
-      {groups.map(([name, bars]) => (
-        <BarGroup key={name} name={name} bars={bars} onChange={(next) => onChange({ where: next })} />
-      ))}
+      {groups.map(
+        ([name, bars]) =>
+          // Files of a file space have no sender and no folder of the mailbox.
+          bars.length > 0 && (
+            <BarGroup key={name} name={name} bars={bars} onChange={(next) => onChange({ where: next })} />
+          ),
+      )}
       {filters.map(([name, key, bars]) => (
         <BarGroup key={key} name={name} bars={bars} onChange={(next) => onChange({ [key]: next })} />
       ))}

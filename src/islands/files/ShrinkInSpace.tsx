@@ -5,7 +5,6 @@ import { OF_THE_PLAN, useChange } from '../../ui/api/account';
 import { Sheet } from '../../ui/Sheet';
 import { Refused } from '../../ui/State';
 import { text } from '../../ui/text';
-import { count } from '../../ui/text/format';
 import type { FileSelector } from '../../workers/protocol';
 import { ShrinkChoice, ShrunkExample } from './ShrinkChoice';
 
@@ -22,7 +21,7 @@ export function ShrinkInSpace({
   const plan = useChange<{ ids: number[] }, { lots: FileLot[] }>(
     () => '/file-lots',
     'POST',
-    ({ ids }) => ({ fate: 'shrink', shrinking: by, ids, label: text.files.smallerLot(ids.length, count(ids.length)) }),
+    ({ ids }) => ({ fate: 'shrink', shrinking: by, ids, label: text.files.smallerLot }),
     OF_THE_PLAN,
     () => {
       setChosen(undefined);

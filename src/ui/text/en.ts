@@ -1065,7 +1065,7 @@ export const en = {
     shrinkThere: 'Make pictures smaller',
     shrinkThereNote:
       'A smaller picture takes the place of each, with fewer points. The originals go to the trash of the file space, and come back from there until you purge them. A smaller picture is used only where it saves 30 % or more.',
-    smallerLot: (files: number, shown: string) => `Smaller: ${files === 1 ? '1 chosen file' : `${shown} chosen files`}`,
+    smallerLot: 'Chosen pictures',
     longest: (points: number) => `At most ${points} points along the longer side`,
     lengths: { 1600: 'enough for a screen', 2560: 'enough for a page in print' } as Record<number, string>,
     removePlace: 'Remove the place and the camera’s data; the time stays',
