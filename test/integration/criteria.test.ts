@@ -279,7 +279,7 @@ test('hundreds of random expressions give the same messages by columns, by SQL a
         }
       assert.deepEqual(byColumns, amount, printCriteria(criteria));
     }),
-    { numRuns: 260, includeErrorInReport: true },
+    { numRuns: 180, includeErrorInReport: true },
   );
   assert.ok(narrowed > 78, `only ${narrowed} expressions told messages apart`);
 });
@@ -303,7 +303,7 @@ test('and of files the same by SQL and by their plain meaning, each file once', 
       const matching = await matchingFiles(app.database, account, criteria, 'all', NOW);
       assert.deepEqual(matching, rangesOf([...sizes.keys()]), printCriteria(criteria));
     }),
-    { numRuns: 140, includeErrorInReport: true },
+    { numRuns: 100, includeErrorInReport: true },
   );
   assert.ok(narrowed > 35, `only ${narrowed} expressions told files apart`);
 });
