@@ -34,7 +34,8 @@ export function ShrinkInSpace({
         {text.files.shrinkThere}
       </button>
       <Sheet title={text.files.shrinkTitle} open={chosen !== undefined} onClose={() => setChosen(undefined)}>
-        {chosen && (
+        {chosen && !chosen.example && <p>{text.files.noPictures}</p>}
+        {chosen?.example && (
           <>
             <p className="note">{text.files.shrinkThereNote}</p>
             <ShrinkChoice by={by} onChange={setBy} />
@@ -47,9 +48,7 @@ export function ShrinkInSpace({
               {text.files.addSmaller}
             </button>
             <Refused error={plan.error} />
-            {chosen.example && (
-              <ShrunkExample path={`/space-files/${chosen.example.id}`} name={chosen.example.name} by={by} />
-            )}
+            <ShrunkExample path={`/space-files/${chosen.example.id}`} name={chosen.example.name} by={by} />
           </>
         )}
       </Sheet>

@@ -1065,6 +1065,7 @@ export const en = {
     shrinkThere: 'Make pictures smaller',
     shrinkThereNote:
       'A smaller picture takes the place of each, with fewer points. The originals go to the trash of the file space, and come back from there until you purge them. A smaller picture is used only where it saves 30 % or more.',
+    noPictures: 'None of the marked files of the file space is a picture.',
     smallerLot: 'Chosen pictures',
     longest: (points: number) => `At most ${points} points along the longer side`,
     lengths: { 1600: 'enough for a screen', 2560: 'enough for a page in print' } as Record<number, string>,

@@ -105,9 +105,10 @@ function fateOf({ fate, shrinking }: Pick<v.InferOutput<typeof s.NewFileLot>, 'f
 }
 
 function nothingToMark(field: 'ids' | 'folder') {
-  return invalid('There is nothing to mark: these files are gone, are shared by others, or lie in the trash.', [
-    { field, expected: 'files of your own that are there' },
-  ]);
+  return invalid(
+    'There is nothing to mark: these files are gone, are shared by others, lie in the trash, or are no pictures where these are to be made smaller.',
+    [{ field, expected: 'files of your own that are there' }],
+  );
 }
 
 function namedFiles(
