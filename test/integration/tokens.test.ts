@@ -5,8 +5,11 @@ import { join } from 'node:path';
 import { after, before, test } from 'node:test';
 import { promisify } from 'node:util';
 import { parse } from 'csv-parse/sync';
+import { forgetCredential } from '../../src/store/access/credentials';
+import { type Queryable, transaction } from '../../src/store/database';
+import { finishJob, type Job } from '../../src/store/jobs';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, ROOT, startStandIn, temporaryFolder, tinyScenario } from '../harness';
+import { App, cleanUp, ROOT, startStandIn, temporaryFolder, tinyScenario, until } from '../harness';
 
 let host: StandIn;
 let app: App;
@@ -180,9 +183,10 @@ test('./tamsel api saves files, downloads them in two goes, checks the copy, and
   assert.equal(undo.done.messages, strip.done.messages);
 });
 
+const kept = async () => (await app.database.query('select 1 from credential')).rows.length;
+
 test('a token keeps the account looked after when the last session is gone; without one the credentials go', async () => {
   const { token } = (await make({ acts: true })).body;
-  const kept = async () => (await app.database.query('select 1 from credential')).rows.length;
   await app.call('DELETE', '/session');
   assert.equal(await kept(), 1);
   assert.equal(await by(token, 'POST', `${account}/scans`, {}), '202');
@@ -190,5 +194,31 @@ test('a token keeps the account looked after when the last session is gone; with
   for (const { id } of (await app.call('GET', `${account}/tokens`)).body.tokens)
     await app.call('DELETE', `${account}/tokens/${id}`);
   await app.call('DELETE', '/session');
-  assert.equal(await kept(), 0);
+  // A run that is told as done may still hold them for a moment.
+  await until(async () => (await kept()) === 0);
+});
+
+test('whoever signs out while a run ends, the credentials go with the later of the two', async () => {
+  for (const first of ['end', 'sign-out'] as const) {
+    await app.signIn({ port: host.plainPort });
+    const { rows } = await app.database.query<Job>(
+      `insert into job (account, kind, subject, not_before) select id, 'run', 4711, now() + interval '1 day' from account
+       returning account, id, kind`,
+    );
+    const job = rows[0] as Job;
+    const acts = {
+      end: (db: Queryable) => finishJob(db, job),
+      'sign-out': (db: Queryable) => forgetCredential(db, job.account),
+    };
+    const second = acts[first === 'end' ? 'sign-out' : 'end'];
+    let other: Promise<void> | undefined;
+    await transaction(app.database, async (client) => {
+      await acts[first](client);
+      other = transaction(app.database, second);
+      const waits = `select 1 from pg_stat_activity where wait_event_type = 'Lock' and datname = current_database()`;
+      await Promise.race([other, until(async () => (await app.database.query(waits)).rows.length > 0)]);
+    });
+    await other;
+    assert.equal(await kept(), 0, first);
+  }
 });

@@ -26,6 +26,7 @@ const RULES: [string, string][] = [
   ['size <= 0', 'size :under 1'],
   ['size > 2147483647', 'size :over 2147483647'],
   ['subject ~ lease', 'header :contains "subject" "lease"'],
+  ['subject ~ " "', 'header :contains "subject" " "'],
   ['subject = lease', 'header :is "subject" "lease"'],
   ['subject !~ lease', 'not header :contains "subject" "lease"'],
   ['not subject ~ lease', 'not header :contains "subject" "lease"'],
@@ -52,6 +53,11 @@ test('what no rule can say is refused, with the part and the reason', () => {
     ['text ~ lease', 'text ~ lease', 'inexpressible'],
     ['files > 0', 'files > 0', 'inexpressible'],
     ['size > 2147483648', 'size > 2147483648', 'inexpressible'],
+    // A name and its address have a blank between them in the field, and none of the two holds it.
+    ['from ~ " "', 'from ~ " "', 'inexpressible'],
+    ['from !~ "lane "', 'from !~ "lane "', 'inexpressible'],
+    ['to ~ " office"', 'to ~ " office"', 'inexpressible'],
+    ['from = "the  office"', 'from = "the  office"', 'inexpressible'],
     ['subject ~ Grüße', 'subject ~ Grüße', 'letters'],
   ] as const)
     assert.deepEqual(sieve(text), { ok: false, part, reason }, text);

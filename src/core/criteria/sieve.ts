@@ -133,8 +133,8 @@ function contained(test: FieldTest, value: string): string {
       return `anyof (header :matches "list-id" ${quoted(`*<${pattern(value)}>`)}, allof (${bare}, header :is "list-id" ${quoted(value)}))`;
     }
     default: {
-      // Marks that part names from addresses in the field would be found where no name or address holds them.
-      if (/["\\<>(),:;]/.test(value)) throw new Refusal(test, 'inexpressible');
+      // Marks and blanks that part names from addresses in the field would be found where no name or address holds them.
+      if (/["\\<>(),:;]|^ | $| {2}/.test(value)) throw new Refusal(test, 'inexpressible');
       const fields = test.field === 'from' ? '"from"' : '["to", "cc"]';
       if (contains)
         return `anyof (address :all :contains ${fields} ${quoted(value)}, header :contains ${fields} ${quoted(value)})`;

@@ -114,7 +114,12 @@ export async function forgetCredential(db: Queryable, account: number): Promise<
   await dropForgotten(db, account);
 }
 
+/**
+ * Forgets credentials that are to be forgotten, where no run needs them. A run that ends and somebody who signs out at that
+ * moment wait for each other here: else each would leave the credentials to the other.
+ */
 export async function dropForgotten(db: Queryable, account: number): Promise<void> {
+  await db.query('select from credential where account = $1 for update', [account]);
   await drop(
     db,
     account,
