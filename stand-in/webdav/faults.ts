@@ -8,6 +8,8 @@ export interface SpaceFaults {
   dropAnswerTo: { method: string; times: number } | null;
   /** Answers with a status and does nothing. */
   refuse: { method: string; status: number; times: number } | null;
+  /** What is asked of files whose path holds this is refused. */
+  hidden: string | null;
   /** A move copies first, and takes the original away after so many milliseconds, as a server does between two disks. */
   slowMoveMs: number;
   /** Paths that somebody has locked: changes of them are 423. */
@@ -40,6 +42,7 @@ export function noSpaceFaults(): SpaceFaults {
     cutAfter: null,
     dropAnswerTo: null,
     refuse: null,
+    hidden: null,
     slowMoveMs: 0,
     locked: [],
     keepPart: null,

@@ -118,6 +118,8 @@ export class FileSpaceServer {
     if (!path.startsWith(ROOT)) return end(request, response, 404);
     if (['PUT', 'DELETE', 'MKCOL', 'MOVE'].includes(method)) return this.change(method, path, request, response);
     if (!isThere && !this.faults.deep) return end(request, response, 404);
+    if (this.faults.hidden && !path.endsWith('/') && path.includes(this.faults.hidden))
+      return end(request, response, 403);
     if (method === 'PROPFIND') return this.tell(path, request, response);
     if (method === 'REPORT') return this.tellChanges(request, response);
     if (method === 'GET' || method === 'HEAD') return this.give(path, request, response);

@@ -135,6 +135,24 @@ test('what is no picture, has no gain, was changed, or has no room is left as it
   assert.deepEqual((await app.call('GET', `${path}/files?limit=100`)).body.files.length, now.size);
 });
 
+test('where the server does not say what became of an original, that is what the run says, and the next listing finds it', async () => {
+  const { space, app, account, path, lotOf } = await opened(photographs().slice(0, 2));
+  const before = contents(space);
+  const lot = await lotOf({ folder: '' });
+  space.faults.hidden = '%20run%201/';
+  const run = await app.finished(await startedFileRun(app, path, { action: 'shrink', lots: [lot.id] }));
+  assert.deepEqual(
+    [run.state, run.done.messages, run.left.map(({ reason, messages }: any) => [reason, messages])],
+    ['done', 0, [['unknown', before.size]]],
+  );
+  const now = contents(space);
+  assert.equal(now.size, before.size, 'nothing half done is left');
+  for (const [file, octets] of before) assert.equal(now.get(inTrash(run, file)), octets, 'the original is whole');
+  space.faults.hidden = null;
+  await listed(app, account);
+  assert.deepEqual(await indexed(app), there(space));
+});
+
 test('whatever is lost and whoever is killed, the original is whole in one place, and a smaller picture stands for it or it does itself', async () => {
   const { space, app, path, lotOf } = await opened(photographs().slice(0, 12));
   const before = contents(space);

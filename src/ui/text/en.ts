@@ -1710,7 +1710,7 @@ export const en = {
       there: 'left where it is: something else lies in its place',
       'no-room': 'not done: the file space is full',
       'folder-gone': 'its folder is not there',
-      unknown: 'neither where it was nor where it was to go',
+      unknown: 'not seen where it was, nor where it was to go',
       waiting: 'waiting',
     } as Record<string, string>,
     filesOfRun: 'The files',

@@ -68,15 +68,43 @@ export class ShrinkingPictures extends FileWork {
     const sent: Shrunk = { id, from, to, bytes, etag: now.etag ?? null, modified, made };
     await this.folders.idOf(collectionOf(to) as string);
     await fenced((db) => beginFiles(db, account, run.id, [sent]));
-    const staged = await this.stage(sent, smaller);
-    if (staged !== true) return this.giveUp(sent, staged);
-    // It took a while.
-    const before = await look(client, from);
-    if (!before || !isAsItWas(before, file)) return this.giveUp(sent, before ? 'changed' : 'vanished');
-    const moved = await send(client, sent, false);
+    const staged = await this.orGivenUp(sent, reasonOf, () => this.stagedBeside(file, sent, smaller));
+    if (staged !== true) return staged && this.giveUp(sent, staged);
+    // Where its server says no when it is asked after the move, nobody knows whether it moved it.
+    const moved = await this.orGivenUp(
+      sent,
+      () => 'unknown',
+      () => send(client, sent, false),
+    );
+    if (!moved) return;
     if (typeof moved !== 'object' || !('done' in moved) || moved.done === 'gone')
       return this.giveUp(sent, typeof moved === 'object' && 'left' in moved ? moved.left : 'refused');
     await this.replace({ file, sent }, moved.done);
+  }
+
+  /** Puts the smaller one into the trash. @returns true, or why the original stays where it is. */
+  private async stagedBeside(file: RunFile, sent: Shrunk, smaller: Buffer): Promise<true | LeftReason> {
+    const staged = await this.stage(sent, smaller);
+    if (staged !== true) return staged;
+    // It took a while.
+    const now = await look(this.scene.client, sent.from);
+    if (!now) return 'vanished';
+    return isAsItWas(now, file) || 'changed';
+  }
+
+  /** Does a step with a file that is written down as sent. Where its server refuses that, the file is left. */
+  private async orGivenUp<T>(
+    sent: Shrunk,
+    reason: (problem: SpaceProblem) => LeftReason,
+    act: () => Promise<T>,
+  ): Promise<T | undefined> {
+    try {
+      return await act();
+    } catch (error) {
+      if (!isRefusal(error)) throw error;
+      await this.giveUp(sent, reason(error), error);
+      return undefined;
+    }
   }
 
   /** The octets of the smaller picture; or why there is none. */
@@ -171,7 +199,12 @@ export class ShrinkingPictures extends FileWork {
     const { account, client, fenced, run } = this.scene;
     const { sent } = one;
     // A server may still be in the middle of the move.
-    const found = await whatBecameOf(client, sent);
+    const found = await this.orGivenUp(
+      sent,
+      () => 'unknown',
+      () => whatBecameOf(client, sent),
+    );
+    if (!found) return;
     if (found === 'pending') {
       await this.removeStaged(sent);
       return fenced((db) => reopenFiles(db, account, run.id, [sent.id]));
