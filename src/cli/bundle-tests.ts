@@ -6,8 +6,8 @@ import { build, type Plugin } from 'esbuild';
 /** Begins the name of a folder of programs, which ends in the process that made it. */
 const NAMED = 'tests-';
 
-/** Of hundreds of small files each, which every file of tests would read anew. */
-const BUILT_IN = /^(date-fns|@date-fns\/tz|apache-arrow|valibot|htmlparser2|fast-xml-parser|fast-check)(\/|$)/;
+/** What holds machine code, looks for files beside itself, or is run by its own means. */
+const OUTSIDE = /^(sharp|pg-native|selenium-webdriver|esbuild|typescript|fsevents)(\/|$)/;
 
 /** What a module says of its own place stays true: it is asked for files that lie beside the source. */
 const places: Plugin = {
@@ -22,15 +22,11 @@ const places: Plugin = {
   },
 };
 
-/** All but our own files and what is built in is found where it lies. */
+/** The libraries are built in: each program would read their thousand files anew. */
 const libraries: Plugin = {
   name: 'libraries',
   setup: ({ onResolve }) => {
-    onResolve({ filter: /^[^./]/ }, ({ path, kind, importer }) =>
-      kind === 'entry-point' || BUILT_IN.test(path) || /node_modules/.test(importer)
-        ? undefined
-        : { path, external: true },
-    );
+    onResolve({ filter: OUTSIDE }, ({ path }) => ({ path, external: true }));
   },
 };
 
@@ -57,6 +53,9 @@ export async function bundleTests(root: string, files: readonly string[]): Promi
     format: 'esm',
     target: 'node20',
     sourcemap: true,
+    sourcesContent: false,
+    // Libraries of the older kind of module ask for those of the platform.
+    banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
     plugins: [places, libraries],
     logLevel: 'error',
   });

@@ -54,7 +54,8 @@ export async function test(root: string, args: string[]): Promise<number> {
     });
   } finally {
     await cluster.stop();
-    rmSync(directory, { recursive: true, force: true });
+    // Hundreds of databases of a thousand files each: the system’s own program takes a tenth of the time.
+    spawnSync('rm', ['-rf', directory]);
   }
 }
 

@@ -1,13 +1,13 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
 import { By, type WebDriver, type WebElement } from 'selenium-webdriver';
-import { App, cleanUp, demoScenario, PASSWORD, startStandIn, USER, until } from '../harness';
+import { App, cleanUp, demoScenario, PASSWORD, startStandIn, USER, until, withoutPhotographs } from '../harness';
 import { accessible, ask, enterDemo, goTo, openPage, press, pressPart, rests, shows } from './page';
 
 let driver: WebDriver;
 
 before(async () => {
-  const host = await startStandIn({ scenario: demoScenario() });
+  const host = await startStandIn({ scenario: withoutPhotographs(demoScenario()) });
   const demo = { host: '127.0.0.1', port: host.plainPort, security: 'none', user: USER, password: PASSWORD };
   const app = await App.start({ env: { TAMSEL_DEMO: JSON.stringify(demo) } });
   driver = await openPage(app);

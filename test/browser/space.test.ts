@@ -1,9 +1,8 @@
 import assert from 'node:assert/strict';
 import { after, before, test } from 'node:test';
 import { By, type WebDriver } from 'selenium-webdriver';
-import type { Scenario } from '../../stand-in/scenario/mailbox';
 import type { FileSpaceServer } from '../../stand-in/webdav/server';
-import { cleanUp, demoScenario, until } from '../harness';
+import { cleanUp, demoScenario, until, withoutPhotographs } from '../harness';
 import {
   accessible,
   answer,
@@ -27,13 +26,6 @@ before(async () => {
   await enterDemo();
 });
 after(cleanUp);
-
-/** The pictures in its mail are compared in other tests. */
-function withoutPhotographs(scenario: Scenario): Scenario {
-  const messages = scenario.messages.filter(({ folder }) => folder !== 'Photographs');
-  const octets = (some: Scenario['messages']) => some.reduce((sum, { item }) => sum + item.size, 0);
-  return { ...scenario, messages, limit: scenario.limit - octets(scenario.messages) + octets(messages) };
-}
 
 test('what is not mail is measured from Level: the address stands there, and every octet is explained', async () => {
   await goTo('/level');

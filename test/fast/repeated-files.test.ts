@@ -281,9 +281,9 @@ test('no run ever takes the last of a file, whatever other lots take and other p
       for (const [n, number] of held.entries())
         if (number > 0) assert.ok(has(n).length > 0, `file ${n} is not lost (${before[n]} at first)`);
     }),
-    { numRuns: 30, endOnFailure: true },
+    { numRuns: 15, endOnFailure: true },
   );
-  assert.ok(taken > 10, `${taken} messages lost a file`);
+  assert.ok(taken > 4, `${taken} messages lost a file`);
   assert.ok(left > 0, 'some were left, since they would have been the last');
 });
 

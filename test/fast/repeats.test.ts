@@ -356,7 +356,7 @@ test('no run ever takes the last copy, whatever lies where, is flagged, is marke
       for (const name of byTwins) assert.ok(outside(Number(name.slice(1))).length > 0, `${name} is not lost`);
     }),
     // A failure is told as it is: making it smaller takes minutes.
-    { numRuns: 30, endOnFailure: true },
+    { numRuns: 15, endOnFailure: true },
   );
   assert.ok(taken > 30, `${taken} copies were taken`);
   assert.ok(left > 0, 'some were left, since they would have been the last');

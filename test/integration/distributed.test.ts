@@ -22,6 +22,7 @@ import {
   temporaryFolder,
   tinyScenario,
   until,
+  withoutPhotographs,
 } from '../harness';
 
 after(cleanUp);
@@ -123,7 +124,7 @@ test('every statement of a whole job reaches the large tables by the account, as
   const own = openDatabase(cluster.url('tamsel'), 1);
   await migrate(own, join(ROOT, 'src/store/migrations'));
   await own.end();
-  const host = await startStandIn({ scenario: tinyScenario() });
+  const host = await startStandIn({ scenario: withoutPhotographs(tinyScenario()) });
   const app = await App.start({ env: { TAMSEL_DATABASE_URL: cluster.url('tamsel') } });
   const account = await app.signIn({ port: host.plainPort });
   await app.scanned(account);

@@ -168,7 +168,7 @@ test('a scan killed at random points and dropped at random octets goes on where 
     const { state, problem } = (await app.call('GET', `${account}/scans/last`)).body;
     if (state === 'failed' && problem?.kind === 'worker-died') await app.call('POST', `${account}/scans`, {});
   };
-  for (let kills = 0; kills < 18; kills++) {
+  for (let kills = 0; kills < 9; kills++) {
     const had = await written();
     await sleep(150 + Math.random() * 900);
     // What ends its worker again and again without getting on would be given up.

@@ -28,17 +28,14 @@ export type RunRecord = Record<string, TableRecord>;
 /** Records what the tables say of a run. */
 export async function recordOfRun(db: Queryable, account: number, run: number): Promise<RunRecord> {
   const record: RunRecord = {};
-  for (const table of Object.keys(TABLES) as (keyof typeof TABLES)[]) {
-    const columns = (
-      await rows<{ name: string }>(
-        db,
-        `select column_name as name from information_schema.columns
-         where table_schema = current_schema and table_name = $1 order by column_name`,
-        [table],
-      )
-    )
-      .map(({ name }) => name)
-      .filter((name) => !LATER.has(`${table}.${name}`));
+  const all = await rows<{ table: keyof typeof TABLES; columns: string[] }>(
+    db,
+    `select table_name as "table", array_agg(column_name::text order by column_name) as columns from information_schema.columns
+     where table_schema = current_schema and table_name = any($1) group by table_name`,
+    [Object.keys(TABLES)],
+  );
+  for (const { table, columns: found } of all) {
+    const columns = found.filter((name) => !LATER.has(`${table}.${name}`));
     record[table] = { columns, digest: await digestOf(db, table, columns, account, run) };
   }
   return record;
