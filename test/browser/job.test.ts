@@ -343,7 +343,7 @@ test('Upkeep says when the mailbox is full as the server counts it, with a range
   assert.ok(rows.length >= 6, 'the chart is a table for who can’t see it');
 });
 
-test('axe-core finds nothing on any place, wide and light, narrow and dark; nothing is wider than a phone', async () => {
+test('axe-core finds nothing on any place, wide and light, narrow and dark; nothing is wider than a phone or draws rows out of view', async () => {
   for (const [width, scheme] of [
     [1280, 'light'],
     [360, 'dark'],
@@ -380,6 +380,8 @@ test('axe-core finds nothing on any place, wide and light, narrow and dark; noth
         'return document.documentElement.scrollWidth - document.documentElement.clientWidth',
       );
       assert.ok(overflow <= 0, `${place} is ${overflow} px wider than ${width}`);
+      const drawn = (await driver.findElements(By.css('[role=row], [role=option]'))).length;
+      assert.ok(drawn < 120, `${place} at ${width} px draws ${drawn} rows, in view or not`);
     }
   }
 });

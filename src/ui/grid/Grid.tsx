@@ -64,8 +64,8 @@ const ROW_HEIGHT = 25;
 const TOUCH_ROW_HEIGHT = 44;
 
 /**
- * A list of any length: only the rows in view are in the page, which is why it is a grid by role and no table. Keys are those of the platform: arrows, Home and End
- * move, Shift extends, Space marks, Ctrl or Cmd+A marks everything that matches, Enter opens, Delete goes to the plan. By
+ * A list of any length: only the rows in view are in the page, which is why it is a grid by role and no table. Where its place has no
+ * end, as on a phone, the window bounds it, so that there are rows out of view. Keys are those of the platform: arrows, Home and End move, Shift extends, Space marks, Ctrl or Cmd+A marks everything that matches, Enter opens, Delete goes to the plan. By
  * touch a tap marks, and a long press extends to there.
  */
 export function Grid<Row>(props: GridProps<Row>) {
@@ -119,7 +119,7 @@ export function Grid<Row>(props: GridProps<Row>) {
       tabIndex={0}
       onKeyDown={onKeyDown}
       aria-activedescendant={count > 0 ? `${id}-${cursor}` : undefined}
-      className="min-h-24 flex-1 overflow-y-auto"
+      className="max-h-[85dvh] min-h-24 flex-1 overflow-y-auto"
       style={template as React.CSSProperties}
     >
       <div

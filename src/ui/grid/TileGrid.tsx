@@ -77,7 +77,7 @@ export function TileGrid<Row>({
       tabIndex={0}
       onKeyDown={onKeyDown}
       aria-activedescendant={count > 0 ? `${id}-${cursor}` : undefined}
-      className="min-h-24 flex-1 overflow-y-auto border-t border-line pt-2"
+      className="max-h-[85dvh] min-h-24 flex-1 overflow-y-auto border-t border-line pt-2"
     >
       {count === 0 ? (
         <p className="py-6 text-ink-2">{empty}</p>
