@@ -3,6 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
+import { afterEach, beforeEach } from 'node:test';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { Cluster, freePort } from '../src/cli/cluster';
 import { type Database, openDatabase } from '../src/store/database';
@@ -28,24 +29,48 @@ const leftovers = spawn(process.execPath, [join(ROOT, 'test/leftovers.mjs'), MAR
 leftovers.unref();
 (leftovers.stdin as unknown as { unref(): void }).unref();
 
-/** Undone in reverse order by `after(cleanUp)`. */
+/** Undone in reverse order: what a test began when it ends, the rest by `after(cleanUp)`. */
 const undo: (() => unknown)[] = [];
+/** What was begun before each of the tests that are under way. */
+const begunBefore: number[] = [];
 
 export function later(act: () => unknown): void {
   undo.push(act);
 }
 
+// Servers that no test uses any more would take time from the next. Benchmarks and trials, which are no tests, undo all at their end.
+if (process.env.NODE_TEST_CONTEXT) {
+  beforeEach(() => {
+    begunBefore.push(undo.length);
+  });
+  afterEach(() => undoTo(begunBefore.pop() ?? 0));
+}
+
+async function undoTo(length: number): Promise<void> {
+  while (undo.length > length) await undo.pop()?.();
+}
+
 export async function cleanUp(): Promise<void> {
-  for (let act = undo.pop(); act; act = undo.pop()) await act();
+  await undoTo(0);
+  const own = ownCluster;
+  ownCluster = undefined;
+  if (!own) return;
+  await (await own.cluster).stop();
+  rmSync(own.folder, { recursive: true, force: true });
+}
+
+function newFolder(): string {
+  return mkdtempSync(join(tmpdir(), `tamsel-test-${MARK}-`));
 }
 
 export function temporaryFolder(): string {
-  const folder = mkdtempSync(join(tmpdir(), `tamsel-test-${MARK}-`));
+  const folder = newFolder();
   later(() => rmSync(folder, { recursive: true, force: true }));
   return folder;
 }
 
-let ownCluster: Promise<Cluster> | undefined;
+/** Of this file, where the test run has none for all. */
+let ownCluster: { folder: string; cluster: Promise<Cluster> } | undefined;
 
 /**
  * A fresh, migrated database, in the cluster of the test run or one of this file's own: its address as the application signs
@@ -55,15 +80,11 @@ export async function freshDatabase(): Promise<{ url: string; database: Database
   let { TAMSEL_TEST_CLUSTER: base, TAMSEL_TEST_CLUSTER_SUPERUSER: superuser } = process.env;
   if (!base || !superuser) {
     if (!ownCluster) {
-      ownCluster = Cluster.start(temporaryFolder(), ['-c', 'fsync=off']);
-      later(async () => {
-        const running = ownCluster;
-        ownCluster = undefined;
-        await (await running)?.stop();
-      });
+      const folder = newFolder();
+      ownCluster = { folder, cluster: Cluster.start(folder, ['-c', 'fsync=off']) };
     }
-    base = (await ownCluster).url('');
-    superuser = (await ownCluster).superuserUrl('');
+    base = (await ownCluster.cluster).url('');
+    superuser = (await ownCluster.cluster).superuserUrl('');
   }
   const name = `t${randomBytes(6).toString('hex')}`;
   const admin = openDatabase(`${superuser}postgres`, 1);
