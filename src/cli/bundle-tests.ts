@@ -55,7 +55,9 @@ export async function bundleTests(root: string, files: readonly string[]): Promi
     sourcemap: true,
     sourcesContent: false,
     // Libraries of the older kind of module ask for those of the platform.
-    banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
+    banner: {
+      js: "import { createRequire as requireOf } from 'node:module'; const require = requireOf(import.meta.url);",
+    },
     plugins: [places, libraries],
     logLevel: 'error',
   });

@@ -93,6 +93,8 @@ export const FileLot = v.object({
   excepted: count,
   /** Files that went, or changed, since they were marked. */
   vanished: count,
+  /** Files that were taken out of messages, and are in none outside the trash any more, as far as is known. */
+  takenOut: count,
   /** What it adds to the lots before it, and what no other lot holds. */
   adds: FileAmount,
   only: FileAmount,

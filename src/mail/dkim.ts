@@ -1,4 +1,5 @@
 import { promises } from 'node:dns';
+import { dkimVerify } from 'mailauth/lib/dkim/verify.js';
 import { coveredNames, type Signature } from '../core/unsubscribe/authenticity';
 import type { OutboundConfig } from './outbound-config';
 
@@ -25,8 +26,6 @@ export async function signaturesOf(
   if ((header.match(/^dkim-signature[ \t]*:/gim) ?? []).length > MAX_SIGNATURES) return undefined;
   const resolver = new promises.Resolver(PATIENCE);
   if (dns) resolver.setServers(dns);
-  // A large library for what few processes do.
-  const { dkimVerify } = await import('mailauth/lib/dkim/verify.js');
   const { results } = await dkimVerify(octets, {
     minBitLength: MIN_BITS,
     resolver: (name, type) => (type === 'TXT' ? resolver.resolveTxt(name) : Promise.reject(new Error(`no ${type}`))),

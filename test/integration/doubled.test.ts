@@ -54,7 +54,7 @@ function digest(octets: Buffer): string {
 }
 
 test('attached files that lie in the file space too are found by their octets, and taken out of the messages; the line says where they are', async () => {
-  const { host, told, space, app, account, compare, groups } = await opened();
+  const { host, told, space, app, account, path, compare, groups } = await opened();
   const before = (await app.call('GET', `${account}/repeats`)).body;
   assert.ok(before.hasSpaces && before.unread.spaces.files >= 4 && before.spaces.groups === 0);
   const found = await compare();
@@ -94,9 +94,15 @@ test('attached files that lie in the file space too are found by their octets, a
   // The mail falls by what was said, less the lines that stand in the places.
   const won = mail - (await mailNow());
   assert.ok(won <= spaces.going.bytes && won > spaces.going.bytes - 1_200 * messages.size, `${won}`);
-  // The file space has them as they were.
-  for (const [path, file] of both)
-    assert.equal(digest(space.tree.files.get(path)?.octets() as Buffer), digest(file.octets()));
+  // The file space has them as they were. Whoever marks them is told that no message has them any more.
+  for (const [where, file] of both)
+    assert.equal(digest(space.tree.files.get(where)?.octets() as Buffer), digest(file.octets()));
+  const all = async () => (await app.call('POST', `${path}/lots`, { folder: '' })).body;
+  const marked = await all();
+  assert.deepEqual([marked.takenOut, marked.files > both.length], [both.length, true]);
+  await app.call('DELETE', `${account}/file-lots/${marked.id}`);
+  await app.ran(account, { action: 'restore', run: run.id });
+  assert.equal((await all()).takenOut, 0, 'the messages have them again');
 });
 
 test('what changed in the file space is not relied on, whatever its tag says; the message keeps its file', async () => {

@@ -5,11 +5,12 @@ import type { PictureSeries } from '../../../core/repeats/picture-series';
 import { shownPath } from '../../../core/space/path';
 import { type Queryable, rows, transaction } from '../../../store/database';
 import { tell } from '../../../store/events';
-import { createFileLot, filePlanOf } from '../../../store/plan/file-lots';
+import { createFileLot } from '../../../store/plan/file-lots';
 import { type SpaceSeries, spacePicturesOf } from '../../../store/plan/space-pictures';
 import { type FileSpace, spaceById } from '../../../store/space/spaces';
 import { conflict, invalid } from '../../problem';
 import { route } from '../../route';
+import { shownLot } from '../spaces/lots';
 import { chosenPictures } from './chosen-pictures';
 import { pageByPlace } from './page';
 
@@ -97,10 +98,10 @@ export const createSpacePictureLot = route({
         named: { ids: chosen.map((row) => all.file[row] as number) },
         promise: 'pictures',
       });
-      const made = (await filePlanOf(client, account.id)).lots.find((one) => one.id === lot);
-      if (!made) throw conflict('not-as-expected', 'These pictures have changed in the meantime. Look at them again.');
+      if (lot === undefined)
+        throw conflict('not-as-expected', 'These pictures have changed in the meantime. Look at them again.');
       await tell(client, account.id, 'level', {});
-      return made;
+      return shownLot(client, account, lot);
     });
   },
 });

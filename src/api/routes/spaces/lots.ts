@@ -16,14 +16,24 @@ import {
   type NewFileLot,
 } from '../../../store/plan/file-lots';
 import { dropLot } from '../../../store/plan/lots';
-import { spaceById, spacesOf } from '../../../store/space/spaces';
+import { takenOutOfMail } from '../../../store/plan/taken-out';
+import { type FileAmount, spaceById, spacesOf } from '../../../store/space/spaces';
 import { cursorFrom, cursorText } from '../../cursor';
 import { invalid, notFound } from '../../problem';
 import { route } from '../../route';
 import { theSpace } from './the-space';
 
-async function shownLot(db: Queryable, account: number, id: number): Promise<FileLot> {
-  const lot = (await filePlanOf(db, account)).lots.find((one) => one.id === id);
+type ShownLot = FileLot & { takenOut: number };
+
+/** The lots of files in the plan, with what no message has any more. */
+async function shownPlan(db: Queryable, account: Account): Promise<{ lots: ShownLot[]; total: FileAmount }> {
+  const { lots, total } = await filePlanOf(db, account.id);
+  const takenOut = await takenOutOfMail(db, account);
+  return { lots: lots.map((lot) => ({ ...lot, takenOut: takenOut.get(lot.id) ?? 0 })), total };
+}
+
+export async function shownLot(db: Queryable, account: Account, id: number): Promise<ShownLot> {
+  const lot = (await shownPlan(db, account)).lots.find((one) => one.id === id);
   if (!lot) throw notFound();
   return lot;
 }
@@ -40,8 +50,7 @@ export const listFileLots = route({
   summary: 'Lists the lots of files in the plan, and their union.',
   response: s.FilePlan,
   async handle({ environment: { database }, account }) {
-    const { lots, total } = await filePlanOf(database, account.id);
-    return { lots, total };
+    return shownPlan(database, account);
   },
 });
 
@@ -63,7 +72,7 @@ export const makeFileLot = route({
       const id = await createFileLot(client, account, space, { label, ...fateOf(body), named });
       if (id === undefined) throw nothingToMark(body.ids ? 'ids' : 'folder');
       await tell(client, account.id, 'level', {});
-      return shownLot(client, account.id, id);
+      return shownLot(client, account, id);
     });
   },
 });
@@ -84,11 +93,11 @@ export const makeFileLots = route({
 });
 
 /** Makes a lot in each file space that has any of some files. @throws Problem where none has. */
-export async function lotsInSpaces(client: Queryable, account: Account, lot: NewFileLot): Promise<FileLot[]> {
-  const lots: FileLot[] = [];
+export async function lotsInSpaces(client: Queryable, account: Account, lot: NewFileLot): Promise<ShownLot[]> {
+  const lots: ShownLot[] = [];
   for (const space of await spacesOf(client, account.id)) {
     const id = await createFileLot(client, account, space, lot);
-    if (id !== undefined) lots.push(await shownLot(client, account.id, id));
+    if (id !== undefined) lots.push(await shownLot(client, account, id));
   }
   if (lots.length === 0) throw nothingToMark('ids');
   await tell(client, account.id, 'level', {});
@@ -137,7 +146,7 @@ export const changeFileLot = route({
       const { id } = await theLot(client, account, parameters.lot);
       await exceptFiles(client, account.id, id, body.alsoExcept ?? [], body.takeIn ?? []);
       await tell(client, account.id, 'level', {});
-      return shownLot(client, account.id, id);
+      return shownLot(client, account, id);
     });
   },
 });

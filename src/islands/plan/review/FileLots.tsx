@@ -68,6 +68,7 @@ function Row({ lot, most, open, onOpen }: { lot: FileLot; most: number; open: bo
     ...(lot.fate === 'purge' ? [text.review.purges] : []),
     ...(lot.shrinking ? [text.space.shrinks(lot.shrinking.longest)] : []),
     ...(lot.excepted > 0 ? [text.review.excepted(count(lot.excepted))] : []),
+    ...(lot.takenOut > 0 ? [text.space.takenOut(text.space.files(lot.takenOut, count(lot.takenOut)))] : []),
     ...(lot.vanished > 0 ? [text.space.changedSince(text.space.files(lot.vanished, count(lot.vanished)))] : []),
   ];
   return (
