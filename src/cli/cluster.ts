@@ -110,12 +110,12 @@ export class Cluster {
     return `postgres://${ROLE}:${secret(join(directory, 'postgres-password'))}@127.0.0.1:${port}/tamsel`;
   }
 
-  /** Fast shutdown: sessions are ended, and what was committed is kept. */
-  async stop(): Promise<void> {
+  /** Fast shutdown: sessions are ended, and what was committed is kept. Immediate: nothing is written to the disk any more. */
+  async stop(how: 'fast' | 'immediate' = 'fast'): Promise<void> {
     this.stopping = true;
     if (this.process.exitCode !== null || this.process.signalCode !== null) return;
     const gone = new Promise((resolve) => this.process.once('exit', resolve));
-    this.process.kill('SIGINT');
+    this.process.kill(how === 'fast' ? 'SIGINT' : 'SIGQUIT');
     await gone;
   }
 

@@ -7,7 +7,7 @@ import { promisify } from 'node:util';
 import { difficultMail } from '../difficult-mail';
 import { DOVECOT_PASSWORD, DOVECOT_USER, dovecotClient, startDovecot } from '../dovecot';
 import { letter, octetsOf } from '../fast/letters';
-import { App, cleanUp, demoScenario, PASSWORD, ROOT, startStandIn, USER, until } from '../harness';
+import { App, cleanUp, demoScenario, PASSWORD, ROOT, startStandIn, USER, until, withoutPhotographs } from '../harness';
 
 after(cleanUp);
 
@@ -90,7 +90,7 @@ test('difficult mail on Dovecot loses its files exactly, or is left with the rea
 const SOME = 'age > 5y and size < 500 kB';
 
 test('every old message of the small mailbox that loses a file is to Python what it was outside these', async () => {
-  const host = await startStandIn({ scenario: demoScenario() });
+  const host = await startStandIn({ scenario: withoutPhotographs(demoScenario()) });
   const app = await App.start();
   const account = await app.signIn({ port: host.plainPort });
   await app.scanned(account);
