@@ -28,14 +28,16 @@ export type RunRecord = Record<string, TableRecord>;
 /** Records what the tables say of a run. */
 export async function recordOfRun(db: Queryable, account: number, run: number): Promise<RunRecord> {
   const record: RunRecord = {};
-  const all = await rows<{ table: keyof typeof TABLES; columns: string[] }>(
+  const found = await rows<{ table: string; columns: string[] }>(
     db,
     `select table_name as "table", array_agg(column_name::text order by column_name) as columns from information_schema.columns
      where table_schema = current_schema and table_name = any($1) group by table_name`,
     [Object.keys(TABLES)],
   );
-  for (const { table, columns: found } of all) {
-    const columns = found.filter((name) => !LATER.has(`${table}.${name}`));
+  const columnsOf = new Map(found.map(({ table, columns }) => [table, columns]));
+  for (const table of Object.keys(TABLES) as (keyof typeof TABLES)[]) {
+    const columns = columnsOf.get(table)?.filter((name) => !LATER.has(`${table}.${name}`));
+    if (!columns) throw new Error(`The catalogue tells no columns of ${table}.`);
     record[table] = { columns, digest: await digestOf(db, table, columns, account, run) };
   }
   return record;

@@ -64,8 +64,9 @@ const ROW_HEIGHT = 25;
 const TOUCH_ROW_HEIGHT = 44;
 
 /**
- * A list of any length: only the rows in view are in the page, which is why it is a grid by role and no table. Where its place has no
- * end, as on a phone, the window bounds it, so that there are rows out of view. Keys are those of the platform: arrows, Home and End move, Shift extends, Space marks, Ctrl or Cmd+A marks everything that matches, Enter opens, Delete goes to the plan. By
+ * A list of any length: only the rows in view are in the page, which is why it is a grid by role and no table. On a phone its place has
+ * no end: there its height is bounded by that of the window, else all rows would be in view. Keys are those of the platform: arrows,
+ * Home and End move, Shift extends, Space marks, Ctrl or Cmd+A marks everything that matches, Enter opens, Delete goes to the plan. By
  * touch a tap marks, and a long press extends to there.
  */
 export function Grid<Row>(props: GridProps<Row>) {

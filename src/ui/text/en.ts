@@ -262,7 +262,7 @@ export const en = {
     plan: (lots: string, files: string, bytes: string) => `Files in the plan: ${lots}, ${files}, ${bytes}`,
     planOf: (files: string, bytes: string) => `${files} · ${bytes}`,
     changedSince: (files: string) => `${files} changed or went since they were marked`,
-    takenOut: (files: string) => `${files} of it were taken out of the mail: here may be the only copy`,
+    takenOut: (files: string) => `perhaps the only copy of ${files}: taken out of the mail`,
     goTrash: (files: string) => `Move ${files} to the trash of the file space`,
     trashQuestion: (files: string) =>
       `This moves exactly these ${files} to the trash of the file space, as they were when they were marked. What has changed since stays where it is. You can undo it until the files are purged.`,

@@ -94,14 +94,14 @@ export const makeFileLots = route({
 
 /** Makes a lot in each file space that has any of some files. @throws Problem where none has. */
 export async function lotsInSpaces(client: Queryable, account: Account, lot: NewFileLot): Promise<ShownLot[]> {
-  const lots: ShownLot[] = [];
+  const made = new Set<number>();
   for (const space of await spacesOf(client, account.id)) {
     const id = await createFileLot(client, account, space, lot);
-    if (id !== undefined) lots.push(await shownLot(client, account, id));
+    if (id !== undefined) made.add(id);
   }
-  if (lots.length === 0) throw nothingToMark('ids');
+  if (made.size === 0) throw nothingToMark('ids');
   await tell(client, account.id, 'level', {});
-  return lots;
+  return (await shownPlan(client, account)).lots.filter(({ id }) => made.has(id));
 }
 
 /** @throws Problem where it is not said how pictures are made smaller, or said of what is not. */
