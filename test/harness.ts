@@ -1,11 +1,13 @@
-import { type ChildProcess, spawn } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { afterEach, beforeEach } from 'node:test';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { Cluster, freePort } from '../src/cli/cluster';
+import { PROGRAMS, programEnvironment } from '../src/cli/programs';
+import { Supervisor } from '../src/cli/supervisor';
 import { type Database, openDatabase } from '../src/store/database';
 import { migrate } from '../src/store/migrate';
 import { StandIn, type StandInOptions } from '../stand-in/host';
@@ -46,8 +48,16 @@ if (process.env.NODE_TEST_CONTEXT) {
   afterEach(() => undoTo(begunBefore.pop() ?? 0));
 }
 
+/** Undoes all, then tells the first failure of it. */
 async function undoTo(length: number): Promise<void> {
-  while (undo.length > length) await undo.pop()?.();
+  const failures: unknown[] = [];
+  while (undo.length > length)
+    try {
+      await undo.pop()?.();
+    } catch (error) {
+      failures.push(error);
+    }
+  if (failures.length > 0) throw failures[0];
 }
 
 export async function cleanUp(): Promise<void> {
@@ -161,20 +171,21 @@ export interface Answer<T = any> {
   headers: Headers;
 }
 
-/** A web process and workers over a database of their own, and a session with it. */
+/**
+ * A web process and workers over a database of their own, and a session with it: started by what the command starts them with. A
+ * test fails where one of them ended or logged an error without being asked for it.
+ */
 export class App {
   cookie = '';
-  /** What the processes have logged. */
-  log = '';
-  private worker: ChildProcess | undefined;
-  private extraWorkers: ChildProcess[] = [];
-  private web: ChildProcess | undefined;
+  private extraWorkers = 0;
+  private readonly expected: RegExp[] = [];
 
   private constructor(
     readonly origin: string,
     readonly database: Database,
     private readonly env: NodeJS.ProcessEnv,
     private readonly workerFlags: readonly string[],
+    private readonly supervisor: Supervisor,
   ) {}
 
   /** @param options.workerFlags of Node, such as those that have it write a profile. */
@@ -184,28 +195,33 @@ export class App {
     const { url, database } = await freshDatabase();
     const folder = temporaryFolder();
     const port = await freePort();
-    const env: NodeJS.ProcessEnv = {
+    const variables: NodeJS.ProcessEnv = {
       ...process.env,
-      TAMSEL_DATABASE_URL: url,
-      TAMSEL_KEY_FILE: join(folder, 'key'),
-      TAMSEL_ARCHIVE_DIR: join(folder, 'archive'),
-      TAMSEL_HOST: '127.0.0.1',
-      TAMSEL_PORT: `${port}`,
-      HOST: '127.0.0.1',
-      PORT: `${port}`,
       TAMSEL_ALLOW_PRIVATE: '1',
       TAMSEL_LEASE_SECONDS: `${LEASE_SECONDS}`,
-      NODE_ENV: 'production',
       ...options.env,
     };
     if (options.authority) {
-      env.TAMSEL_CA_FILE = join(folder, 'authority.pem');
-      writeFileSync(env.TAMSEL_CA_FILE, options.authority);
+      variables.TAMSEL_CA_FILE = join(folder, 'authority.pem');
+      writeFileSync(variables.TAMSEL_CA_FILE, options.authority);
     }
-    const app = new App(`http://127.0.0.1:${port}`, database, env, options.workerFlags ?? []);
-    later(() => app.killWeb());
-    later(() => app.killWorker());
-    later(() => app.killExtraWorker());
+    const restartsFile = join(folder, 'restarts.json');
+    const instance = {
+      databaseUrl: variables.TAMSEL_DATABASE_URL ?? url,
+      keyFile: variables.TAMSEL_KEY_FILE ?? join(folder, 'key'),
+      archive: variables.TAMSEL_ARCHIVE_DIR ?? join(folder, 'archive'),
+      host: '127.0.0.1',
+      port,
+      restartsFile,
+    };
+    const app = new App(
+      `http://127.0.0.1:${port}`,
+      database,
+      programEnvironment(instance, variables),
+      options.workerFlags ?? [],
+      new Supervisor(ROOT, folder, restartsFile),
+    );
+    later(() => app.close());
     if (options.worker !== false) app.startWorker();
     await app.startWeb();
     return app;
@@ -224,53 +240,57 @@ export class App {
     return this.env.TAMSEL_DATABASE_URL as string;
   }
 
+  /** What the processes have logged. */
+  get log(): string {
+    return ['web', ...this.workers]
+      .map((name) => this.supervisor.logOf(name))
+      .map((path) => (existsSync(path) ? readFileSync(path, 'utf8') : ''))
+      .join('');
+  }
+
+  /** Lets a process log an error that a test brings about, or end by itself for a reason (“The worker ended: …”). */
+  expectError(...errors: RegExp[]): void {
+    this.expected.push(...errors);
+  }
+
+  /** Ends all processes. @throws Error where one of them had ended by itself, or had logged an error. */
+  private async close(): Promise<void> {
+    await this.supervisor.stop('SIGKILL');
+    const { log } = this;
+    if (process.env.TAMSEL_TEST_LOG) process.stderr.write(log);
+    const errors = [
+      ...this.supervisor.restarts.map(({ program, why }) => `The ${program} ended: ${why}`),
+      ...log.split('\n').filter((line) => isError(line)),
+    ].filter((error) => !this.expected.some((pattern) => pattern.test(error)));
+    if (errors.length > 0) throw new Error(`Without being asked for it:\n${errors.slice(0, 20).join('\n')}`);
+  }
+
   async startWeb(): Promise<void> {
-    this.web = spawn(process.execPath, ['dist/web/main.mjs'], {
-      cwd: ROOT,
-      env: this.env,
-      stdio: ['ignore', 'ignore', 'pipe'],
-    });
-    const { web } = this;
-    this.record(web);
-    await until(async () => {
-      if (web.exitCode !== null) throw new Error('The web server ended before it was ready.');
-      return (await fetch(`${this.origin}/api/openapi.json`).catch(() => undefined))?.ok === true;
-    });
+    this.supervisor.start('web', PROGRAMS.web, this.env);
+    await until(async () => (await fetch(`${this.origin}/api/openapi.json`).catch(() => undefined))?.ok === true);
   }
 
   async killWeb(): Promise<void> {
-    if (this.web) await ended(this.web, 'SIGKILL');
-    this.web = undefined;
+    await this.supervisor.end('web', 'SIGKILL');
   }
 
   startWorker(): void {
-    this.worker = this.spawnWorker();
+    this.supervisor.start('worker', [...this.workerFlags, ...PROGRAMS.worker], this.env);
   }
 
   /** One more worker beside the first. */
   addWorker(): void {
-    this.extraWorkers.push(this.spawnWorker());
+    this.extraWorkers++;
+    const name = this.workers.at(-1) as string;
+    this.supervisor.start(name, [...this.workerFlags, ...PROGRAMS.worker], this.env);
+  }
+
+  private get workers(): string[] {
+    return ['worker', ...Array.from({ length: this.extraWorkers }, (_, index) => `worker-${index + 2}`)];
   }
 
   async killExtraWorker(): Promise<void> {
-    await Promise.all(this.extraWorkers.splice(0).map((worker) => ended(worker, 'SIGKILL')));
-  }
-
-  private spawnWorker(): ChildProcess {
-    const worker = spawn(process.execPath, [...this.workerFlags, 'dist/worker/main.mjs'], {
-      cwd: ROOT,
-      env: this.env,
-      stdio: ['ignore', 'ignore', 'pipe'],
-    });
-    this.record(worker);
-    return worker;
-  }
-
-  private record(child: ChildProcess): void {
-    child.stderr?.setEncoding('utf8').on('data', (text: string) => {
-      this.log += text;
-      if (process.env.TAMSEL_TEST_LOG || !text.startsWith('{')) process.stderr.write(text);
-    });
+    await this.endExtraWorker('SIGKILL');
   }
 
   /** Everything anew but the database, after something went wrong. */
@@ -284,6 +304,7 @@ export class App {
 
   /** Has PostgreSQL end every session with the database of this instance, as where its machine is lost; others’ go on. */
   async endDatabaseSessions(): Promise<void> {
+    this.expectError(/the database could not be used/);
     await this.database.query(
       'select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()',
     );
@@ -291,6 +312,7 @@ export class App {
 
   /** Kills a process of PostgreSQL, upon which it ends all sessions and recovers from its log; waits until it answers. */
   async killDatabase(): Promise<void> {
+    this.expectError(/the database could not be used/);
     const { rows } = await this.database.query<{ pid: number }>(
       `select pid from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid() order by random() limit 1`,
     );
@@ -301,9 +323,8 @@ export class App {
   }
 
   async killWorker(): Promise<void> {
-    if (this.worker) await ended(this.worker, 'SIGKILL');
-    this.worker = undefined;
-    if (this.extraWorkers.length === 0) await this.leasesEndSoon();
+    await this.supervisor.end('worker', 'SIGKILL');
+    if (this.workers.every((name) => this.supervisor.pidOf(name) === undefined)) await this.leasesEndSoon();
   }
 
   /** What no worker holds any more is free after a moment, as though most of the lease had passed when it died. */
@@ -317,25 +338,23 @@ export class App {
 
   /** Asks processes to end, as who upgrades them does. */
   async endWorker(): Promise<void> {
-    if (this.worker) await ended(this.worker, 'SIGTERM');
-    this.worker = undefined;
+    await this.supervisor.end('worker');
   }
 
-  async endExtraWorker(): Promise<void> {
-    await Promise.all(this.extraWorkers.splice(0).map((worker) => ended(worker, 'SIGTERM')));
+  async endExtraWorker(signal?: NodeJS.Signals): Promise<void> {
+    await Promise.all(this.workers.slice(1).map((name) => this.supervisor.end(name, signal)));
   }
 
   async endWeb(): Promise<void> {
-    if (this.web) await ended(this.web, 'SIGTERM');
-    this.web = undefined;
+    await this.supervisor.end('web');
   }
 
   get webPid(): number | undefined {
-    return this.web?.pid;
+    return this.supervisor.pidOf('web');
   }
 
   get workerPid(): number | undefined {
-    return this.worker?.pid;
+    return this.supervisor.pidOf('worker');
   }
 
   async call<T = any>(
@@ -411,11 +430,11 @@ export class App {
   }
 }
 
-async function ended(child: ChildProcess, signal: NodeJS.Signals): Promise<void> {
-  if (child.exitCode !== null || child.signalCode !== null) return;
-  const gone = new Promise((done) => child.once('exit', done));
-  child.kill(signal);
-  await gone;
+/** Whether a line of a log tells of an error; what is no event of ours, such as a stack, does. */
+function isError(line: string): boolean {
+  if (line === '') return false;
+  if (!line.startsWith('{')) return true;
+  return /^\{"level":"(error|fatal)"/.test(line);
 }
 
 /** How long anything is waited for. A machine may be slow: only what hangs is to fail, before the runner gives the file up. */

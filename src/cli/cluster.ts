@@ -91,7 +91,7 @@ export class Cluster {
         ...Object.entries(settings).flatMap(([name, value]) => ['-c', `${name}=${value}`]),
         ...options,
       ],
-      { ...owner, cwd: '/', detached: true, stdio: ['ignore', log, log, folder] },
+      { ...owner, env: postgresEnvironment(), cwd: '/', detached: true, stdio: ['ignore', log, log, folder] },
     );
     closeSync(folder);
     closeSync(log);
@@ -168,6 +168,12 @@ function unprivileged(): { uid?: number; gid?: number } {
   return { uid: id('-u'), gid: id('-g') };
 }
 
+/** PostgreSQL is told all by its flags: a variable such as PGDATA would tell it otherwise. */
+function postgresEnvironment(): NodeJS.ProcessEnv {
+  const { PATH, TZ } = process.env;
+  return { PATH, ...(TZ === undefined ? {} : { TZ }) };
+}
+
 /** Reads a secret, or makes it. */
 function secret(path: string): string {
   if (!existsSync(path)) writeFileSync(path, randomBytes(24).toString('base64url'), { mode: 0o600 });
@@ -199,7 +205,13 @@ function initialise(data: string, password: string, owner: { uid?: number; gid?:
       '--encoding=UTF8',
       '--no-instructions',
     ],
-    { ...owner, cwd: '/', stdio: ['ignore', 'pipe', 'pipe', folder, file], encoding: 'utf8' },
+    {
+      ...owner,
+      env: postgresEnvironment(),
+      cwd: '/',
+      stdio: ['ignore', 'pipe', 'pipe', folder, file],
+      encoding: 'utf8',
+    },
   );
   closeSync(folder);
   closeSync(file);

@@ -1,9 +1,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
-import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { operatorSettingsFrom } from '../api/operator-settings';
-import { isLoopback } from '../mail/destination';
 import { outboundConfigFrom } from '../mail/outbound-config';
 import { openDatabase } from '../store/database';
 import { migrate, NewerSchema, wrongSetting } from '../store/migrate';
@@ -13,10 +11,13 @@ import { Cluster } from './cluster';
 import { DataFolder } from './data-folder';
 import { ensurePackages, POSTGRESQL } from './debian';
 import { seedDemoHost } from './demo-host';
+import { demoPorts } from './demo-ports';
 import { EXIT, Stop } from './exits';
 import { ensureKey, ownKeyFileOf } from './key';
-import { Processes } from './processes';
+import { checkPort } from './ports';
+import { isOnThisMachine, PROGRAMS, programEnvironment, takenOver } from './programs';
 import { say } from './say';
+import { Supervisor } from './supervisor';
 
 export interface ServeOptions {
   root: string;
@@ -49,8 +50,7 @@ export async function serve(options: ServeOptions): Promise<Served> {
   checkSettings();
   checkExposure(options);
   await checkPort('TAMSEL_PORT', host, port);
-  if (demo)
-    for (const [variable, usual] of STAND_IN_PORTS) await checkPort(variable, '127.0.0.1', portOf(variable, usual));
+  const ports = demo && (await demoPorts(data));
   const purpose = demo ? 'demo' : 'start';
   const folder = DataFolder.looked(data, purpose);
   if (fresh && folder.holdsData) {
@@ -64,10 +64,12 @@ export async function serve(options: ServeOptions): Promise<Served> {
   const giveBack = folder.take(purpose, `http://${host.includes(':') ? `[${host}]` : host}:${port}/`);
   if (fresh) folder.forget();
   mkdirSync(join(data, 'logs'), { recursive: true, mode: 0o700 });
-  const processes = new Processes(root, join(data, 'logs'));
+  ports?.keep();
+  const restartsFile = join(data, 'restarts.json');
+  const supervisor = new Supervisor(root, join(data, 'logs'), restartsFile);
   let cluster: Cluster | undefined;
   const stop = async () => {
-    await processes.stop();
+    await supervisor.stop();
     await cluster?.stop();
     giveBack();
   };
@@ -80,34 +82,20 @@ export async function serve(options: ServeOptions): Promise<Served> {
     }
     const url = cluster?.url('tamsel') ?? (process.env.TAMSEL_DATABASE_URL as string);
     await applyMigrations(root, url);
-    const standIn = await startStandIn(options, processes, url);
-    const env = { ...childEnvironment(options, url, keyFile), ...standIn };
+    const standIn = await startStandIn(options, ports?.args ?? [], supervisor, url);
+    const archive = process.env.TAMSEL_ARCHIVE_DIR || join(data, 'archive');
+    const instance = { databaseUrl: url, keyFile, archive, host, port, restartsFile };
+    const env = { ...programEnvironment(instance), ...standIn };
     say('Starting the worker and the web server …');
-    processes.keep('worker', ['dist/worker/main.mjs'], env);
-    processes.keep('web', ['dist/web/main.mjs'], env);
-    const failed = Promise.race([processes.failed, ...(cluster ? [cluster.ended] : [])]);
-    failed.catch(() => undefined);
-    await Promise.race([healthy(host, port), failed]);
+    supervisor.start('worker', PROGRAMS.worker, env);
+    supervisor.start('web', PROGRAMS.web, env);
+    const failed = cluster?.ended ?? new Promise<never>(() => {});
+    await Promise.race([healthy(host, port), failed, supervisor.failedToStart]);
     return { failed, stop };
   } catch (error) {
     await stop();
     throw error;
   }
-}
-
-/** Where the demo's mail host listens, the same every time, so that the account of the last start is the account of this one. */
-const STAND_IN_PORTS = [
-  ['TAMSEL_DEMO_IMAPS_PORT', 4993],
-  ['TAMSEL_DEMO_IMAP_PORT', 4143],
-  ['TAMSEL_DEMO_AUTHORIZATION_PORT', 4180],
-  ['TAMSEL_DEMO_LEAVING_PORT', 4943],
-  ['TAMSEL_DEMO_FILES_PORT', 4880],
-] as const;
-
-function portOf(variable: string, usual: number): number {
-  const port = Number(process.env[variable] || usual);
-  if (Number.isInteger(port) && port > 0 && port < 65_536) return port;
-  throw new Stop(EXIT.usage, `${variable} is no port: ${process.env[variable]}.`);
 }
 
 /** Finds out before anything is started that a variable, or a file of the operator's, can't be read, and where. */
@@ -126,7 +114,7 @@ function checkSettings(): void {
  * else passwords go in plain text, and anybody may sign in with a server of their own.
  */
 function checkExposure({ host }: ServeOptions): void {
-  const isInside = host === 'localhost' || isLoopback(host);
+  const isInside = isOnThisMachine(host);
   const { TAMSEL_ORIGIN: origin = '', TAMSEL_ONLY_SERVERS: only = '' } = process.env;
   if (!isInside && !origin.startsWith('https://'))
     throw new Stop(
@@ -138,19 +126,6 @@ function checkExposure({ host }: ServeOptions): void {
       EXIT.unsafe,
       'Others can reach this instance. Set TAMSEL_ONLY_SERVERS to the mail servers that it is for, such as .mail-room.example',
     );
-}
-
-/** Finds out before anything is started that a port is taken. */
-function checkPort(variable: string, host: string, port: number): Promise<void> {
-  return new Promise((resolve, reject) => {
-    const probe = createServer();
-    probe.once('error', () =>
-      reject(
-        new Stop(EXIT.portTaken, `Port ${port} on ${host} is taken or can't be used. Set ${variable} to another.`),
-      ),
-    );
-    probe.listen(port, host, () => probe.close(() => resolve()));
-  });
 }
 
 async function applyMigrations(root: string, url: string): Promise<void> {
@@ -174,25 +149,10 @@ async function applyMigrations(root: string, url: string): Promise<void> {
   }
 }
 
-/** Private addresses may be reached by themselves only while nobody but this machine can ask for it. */
-function childEnvironment({ data, host, port }: ServeOptions, url: string, keyFile: string): NodeJS.ProcessEnv {
-  const local = (host === 'localhost' || isLoopback(host)) && !process.env.TAMSEL_ORIGIN;
-  return {
-    ...process.env,
-    NODE_ENV: 'production',
-    ASTRO_TELEMETRY_DISABLED: '1',
-    TAMSEL_DATABASE_URL: url,
-    TAMSEL_KEY_FILE: keyFile,
-    TAMSEL_ARCHIVE_DIR: process.env.TAMSEL_ARCHIVE_DIR || join(data, 'archive'),
-    TAMSEL_HOST: host,
-    TAMSEL_PORT: `${port}`,
-    ...(local ? { TAMSEL_ALLOW_PRIVATE: process.env.TAMSEL_ALLOW_PRIVATE ?? '1' } : {}),
-  };
-}
-
 async function startStandIn(
   { data, demo }: ServeOptions,
-  processes: Processes,
+  ports: readonly string[],
+  supervisor: Supervisor,
   url: string,
 ): Promise<NodeJS.ProcessEnv> {
   if (!demo) return {};
@@ -203,25 +163,11 @@ async function startStandIn(
   args.push('--clock-file', clock);
   if (demo.everyMessage) args.push('--every-message');
   if (process.env.TAMSEL_DEMO_DAY) args.push('--day', process.env.TAMSEL_DEMO_DAY);
-  const [tls, plain, authorizing, leaving, space] = STAND_IN_PORTS.map(
-    ([variable, usual]) => `${portOf(variable, usual)}`,
-  );
-  args.push(
-    '--tls-port',
-    tls as string,
-    '--plain-port',
-    plain as string,
-    '--authorization-port',
-    authorizing as string,
-    '--leaving-port',
-    leaving as string,
-    '--files-port',
-    space as string,
-  );
-  const { tlsPort, smtpPort, files, authorization, operator } = (await processes.ready(
+  args.push(...ports);
+  const { tlsPort, smtpPort, files, authorization, operator } = (await supervisor.startReady(
     'stand-in',
     args,
-    process.env,
+    takenOver(),
   )) as {
     tlsPort: number;
     smtpPort: number;

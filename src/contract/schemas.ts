@@ -63,6 +63,14 @@ export const SignIn = v.object({
 /** Why somebody opens a mailbox for its owner. */
 export const OpeningReason = v.pipe(v.string(), v.trim(), v.minLength(3), v.maxLength(500));
 
+export const Health = v.object({
+  status: v.literal('ok'),
+  /** Jobs that are done now, that wait although they are due, and for how many seconds the oldest of these. */
+  work: v.object({ running: v.number(), waiting: v.number(), longest: v.number() }),
+  /** Programs of the instance that ended by themselves and were started again, since the command started; the newest last. */
+  restarts: v.array(v.object({ program: v.string(), at: v.string(), why: v.string() })),
+});
+
 export const AccountBrief = v.object({
   id: v.number(),
   user: v.string(),

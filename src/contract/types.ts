@@ -7,6 +7,7 @@ import type * as p from './space';
 export type Amount = InferOutput<typeof s.Amount>;
 export type Target = InferOutput<typeof s.Target>;
 export type Settings = InferOutput<typeof s.Settings>;
+export type Health = InferOutput<typeof s.Health>;
 export type AccountBrief = InferOutput<typeof s.AccountBrief>;
 export type ActOfOther = InferOutput<typeof s.ActOfOther>;
 export type FullWarning = InferOutput<typeof s.FullWarning>;

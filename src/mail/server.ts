@@ -1,5 +1,6 @@
 import type { SearchKey } from '../core/criteria/imap';
 import type { EmailAddress } from '../core/mailbox/email-address';
+import type { FlagSet } from '../core/mailbox/flags';
 import type { FolderRole } from '../core/mailbox/folders';
 import type { MessageRecord } from '../core/mailbox/record';
 import type { Ranges } from '../core/sets/ranges';
@@ -218,6 +219,8 @@ export interface MailServer {
   move(uids: Ranges, destination: string, messages: number): Promise<Moved>;
   copy(uids: Ranges, destination: string, messages: number): Promise<Moved>;
   markDeleted(uids: Ranges, deleted: boolean): Promise<void>;
+  /** Sets flags and keywords of messages of the open folder, or removes them; the others stay. */
+  changeFlags(uids: Ranges, change: FlagSet, set: boolean): Promise<void>;
   /** UID EXPUNGE (RFC 4315): these and nothing else, of what bears \Deleted. Only where the dialect has it. */
   expunge(uids: Ranges): Promise<void>;
   /** A bare EXPUNGE: everything that bears \Deleted. */

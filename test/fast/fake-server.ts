@@ -1,5 +1,5 @@
 import { fileOf, type MessageFile } from '../../src/core/files/file';
-import { FLAG_BITS } from '../../src/core/mailbox/flags';
+import { FLAG_BITS, type FlagSet } from '../../src/core/mailbox/flags';
 import type { FolderRole } from '../../src/core/mailbox/folders';
 import type { MessageRecord } from '../../src/core/mailbox/record';
 import { fieldsOf } from '../../src/core/mime/fields';
@@ -217,9 +217,16 @@ export class FakeServer implements MailServer {
   }
 
   markDeleted(uids: Ranges, deleted: boolean): Promise<void> {
-    return this.change(deleted ? 'STORE +FLAGS' : 'STORE -FLAGS', uids, () => {
-      for (const message of this.among(uids))
-        message.flags = deleted ? message.flags | FLAG_BITS.deleted : message.flags & ~FLAG_BITS.deleted;
+    return this.changeFlags(uids, { flags: FLAG_BITS.deleted, keywords: [] }, deleted);
+  }
+
+  changeFlags(uids: Ranges, { flags, keywords }: FlagSet, set: boolean): Promise<void> {
+    return this.change(set ? 'STORE +FLAGS' : 'STORE -FLAGS', uids, () => {
+      for (const message of this.among(uids)) {
+        message.flags = set ? message.flags | flags : message.flags & ~flags;
+        const others = message.keywords.filter((keyword) => !keywords.includes(keyword));
+        message.keywords = (set ? [...others, ...keywords] : others).sort();
+      }
     });
   }
 

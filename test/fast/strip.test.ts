@@ -94,6 +94,54 @@ test('files are taken out exactly; date, flags and keywords stay, and the origin
   assert.ok(!both.includes('image/jpeg; name='));
 });
 
+test('what another program sets or removes on an original while its replacement is made is on the replacement', async () => {
+  const { seen, flagged, answered } = FLAG_BITS;
+  for (const dialect of [{}, { uidPlus: false }, { move: false }, { move: false, uidPlus: false }]) {
+    const fake = server(dialect);
+    const mailbox = await Mailbox.open(fake);
+    const original = fake.folder('INBOX').messages.find(({ subject }) => subject === 'open day') as FakeMessage;
+    const goes = fake.dialect.move ? 'MOVE' : 'COPY';
+    await saved(mailbox, 'kind = picture');
+    fake.after = (command) => {
+      // After the replacement stands, and right before the original is moved; where it is copied, after that too.
+      if (command === 'APPEND') original.flags = (original.flags & ~flagged) | answered;
+      if (command === 'COPY') original.keywords = ['winter', 'later'];
+    };
+    fake.before = (command) => {
+      if (command === goes) original.keywords = ['winter'];
+    };
+    const run = await strip(mailbox, 'kind = picture');
+    assert.deepEqual([run.state, run.done.messages], ['done', 2], JSON.stringify(run.left));
+    const fresh = fake.folder('INBOX').messages.find(({ subject }) => subject === 'open day') as FakeMessage;
+    assert.ok(isRewritten(fresh));
+    assert.deepEqual(
+      [fresh.flags, fresh.keywords],
+      [seen | answered, goes === 'MOVE' ? ['winter'] : ['later', 'winter']],
+      JSON.stringify(dialect),
+    );
+  }
+});
+
+test('an original stays whose replacement another program deletes before it goes', async () => {
+  const fake = server();
+  const mailbox = await Mailbox.open(fake);
+  await saved(mailbox, 'kind = picture');
+  let appended = 0;
+  fake.after = (command) => {
+    if (command === 'APPEND') appended++;
+  };
+  fake.fetched = (records) => {
+    const inbox = fake.folder('INBOX');
+    const gone = inbox.messages.find((message) => isRewritten(message) && message.subject === 'both');
+    if (appended < 2 || !gone) return records;
+    inbox.messages = inbox.messages.filter((message) => message !== gone);
+    return records.filter((record) => (record as { uid: number }).uid !== gone.uid);
+  };
+  const run = await strip(mailbox, 'kind = picture');
+  assert.deepEqual(run.left, [{ reason: 'changed', messages: 1, bytes: LETTERS.both.length }]);
+  assert.deepEqual(inFolder(fake, 'INBOX'), ['both', 'open day (without)', 'plain', 'plan']);
+});
+
 test('it is undone: the originals are back, and what stood in their place is in the trash', async () => {
   for (const dialect of [{}, { uidPlus: false }, { move: false }]) {
     const fake = server(dialect);

@@ -1,4 +1,5 @@
-import * as v from 'valibot';
+import * as s from '../../contract/schemas';
+import { readRestarts } from '../../log/restarts';
 import { workload } from '../../store/jobs';
 import { instanceFigures } from '../../store/metrics';
 import { workerLives } from '../../store/workers';
@@ -11,16 +12,18 @@ const WORKER_SECONDS = 15;
 export const getHealth = route({
   method: 'GET',
   path: '/health',
-  summary: 'Says whether the database answers and a worker has reported within 15 seconds.',
-  response: v.object({
-    status: v.literal('ok'),
-    /** Jobs that are done now, that wait although they are due, and for how many seconds the oldest of these. */
-    work: v.object({ running: v.number(), waiting: v.number(), longest: v.number() }),
-  }),
+  summary:
+    'Says whether the database answers and a worker has reported within 15 seconds, and which programs had to be started again.',
+  response: s.Health,
   async handle({ environment }) {
     const { database } = environment;
     const lives = await workerLives(database, WORKER_SECONDS).catch(() => undefined);
-    if (lives) return { status: 'ok' as const, work: await workload(database) };
+    if (lives)
+      return {
+        status: 'ok' as const,
+        work: await workload(database),
+        restarts: readRestarts(process.env.TAMSEL_RESTARTS_FILE),
+      };
     throw new Problem(
       503,
       'unavailable',

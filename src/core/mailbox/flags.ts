@@ -25,3 +25,33 @@ export function readFlags(listed: Iterable<string>): { bits: number; keywords: s
 export function flagNames(bits: number): Flag[] {
   return FLAGS.filter((name) => (bits & FLAG_BITS[name]) !== 0);
 }
+
+/** Flags and keywords of a message, or some of them. */
+export interface FlagSet {
+  flags: number;
+  keywords: readonly string[];
+}
+
+/** Flags that belong to a message wherever it lies. \Deleted is an order to the folder, and \Recent nobody sets. */
+export const LASTING_FLAGS = FLAG_BITS.seen | FLAG_BITS.answered | FLAG_BITS.flagged | FLAG_BITS.draft;
+
+/** What somebody set and removed between two looks at a message; null where nothing. Without `from`, all of `to` was set. */
+export function flagChanges(from: FlagSet | undefined, to: FlagSet): { added: FlagSet; removed: FlagSet } | null {
+  const before = from ?? { flags: 0, keywords: [] };
+  const added = minus(to, before);
+  const removed = minus(before, to);
+  return isEmpty(added) && isEmpty(removed) ? null : { added, removed };
+}
+
+export function isEmpty({ flags, keywords }: FlagSet): boolean {
+  return flags === 0 && keywords.length === 0;
+}
+
+/** Keywords are the same in any letter case (RFC 9051 §2.3.2). */
+function minus(from: FlagSet, taken: FlagSet): FlagSet {
+  const names = new Set(taken.keywords.map((keyword) => keyword.toLowerCase()));
+  return {
+    flags: from.flags & ~taken.flags & LASTING_FLAGS,
+    keywords: from.keywords.filter((keyword) => !names.has(keyword.toLowerCase())),
+  };
+}

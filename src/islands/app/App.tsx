@@ -16,6 +16,7 @@ import { useHydrated } from '../../ui/useHydrated';
 import { Help } from './Help';
 import { Notices } from './Notices';
 import { Places } from './Places';
+import { Restarted } from './Restarted';
 
 const Level = lazy(() => import('../level/Level'));
 const Sift = lazy(() => import('../sift/Sift'));
@@ -121,6 +122,7 @@ function Frame({ account }: { account: AccountBrief }) {
             </a>
           </p>
         )}
+        <Restarted />
         {hydrated ? (
           <Suspense fallback={<Loading />}>
             <View />

@@ -1,13 +1,10 @@
 import { hashOf } from '../../archive/digest';
-import { FLAG_BITS } from '../../core/mailbox/flags';
+import { LASTING_FLAGS } from '../../core/mailbox/flags';
 import { countOf, rangesOf } from '../../core/sets/ranges';
 import { isOfOne, MailProblem } from '../../mail/problem';
 import { bySection } from '../../mail/sections';
 import type { MailServer, Outline, Wanted } from '../../mail/server';
 import type { LeftReason } from '../../store/runs/runs';
-
-/** Flags that a message takes along. \Deleted is no property of it, and \Recent nobody sets. */
-const KEPT_FLAGS = FLAG_BITS.seen | FLAG_BITS.answered | FLAG_BITS.flagged | FLAG_BITS.draft;
 
 /** A message that is to be put into a folder. */
 export interface Appendable {
@@ -204,7 +201,7 @@ export class Appender {
       return undefined;
     }
     try {
-      const message = { size, read, received, flags: flags & KEPT_FLAGS, keywords };
+      const message = { size, read, received, flags: flags & LASTING_FLAGS, keywords };
       return (await this.server.append(serverName, message))?.uid;
     } catch (error) {
       // A NO means that nothing was done (RFC 9051 §7.1.2).
@@ -248,13 +245,13 @@ export class Appender {
   }
 }
 
-/** Whether a new message has the size, the date and the flags that it was sent with. */
+/** True if a new message has the size, the date and the flags that it was sent with. Another program may have set more already. */
 function isLike(outline: Outline, { size, received, flags }: Appendable): boolean {
   const seconds = (date: Date) => Math.floor(date.getTime() / 1000);
   return (
     outline.size === size &&
     seconds(outline.received) === seconds(received) &&
-    (outline.flags & KEPT_FLAGS) === (flags & KEPT_FLAGS)
+    (flags & LASTING_FLAGS & ~outline.flags) === 0
   );
 }
 

@@ -11,6 +11,7 @@ import { decoded } from '../../mail/mime/decoded';
 import type { MailServer } from '../../mail/server';
 import type { Account } from '../../store/access/accounts';
 import { type CheckedCopy, checkedCopies } from '../../store/archive/bags';
+import { noteCarriedFlags } from '../../store/runs/carried-flags';
 import type { FileToStrip, Original } from '../../store/runs/rewrites';
 import type { LeftReason, Run } from '../../store/runs/runs';
 import type { SpaceCopy } from '../../store/space/doubled';
@@ -18,6 +19,7 @@ import type { WorkContext } from '../context';
 import type { Fence } from '../fence';
 import { AppendJournal } from './append-journal';
 import { Appender, contradiction, type Outcomes } from './appender';
+import { FlagCarrier } from './carried-flags';
 import type { Folders } from './folders';
 import type { Staying, StayingForFile } from './staying';
 import type { Routed } from './wave';
@@ -64,6 +66,8 @@ export const PACK_OCTETS = 32 * 2 ** 20;
  */
 export class Rewriter {
   private readonly appender: Appender;
+  /** Carries what other programs change on originals meanwhile. */
+  readonly flags: FlagCarrier;
 
   constructor(
     private readonly context: WorkContext,
@@ -72,8 +76,9 @@ export class Rewriter {
     private readonly server: MailServer,
     private readonly folders: Folders,
     private readonly staying: Staying,
-    fenced: Fence,
+    private readonly fenced: Fence,
   ) {
+    this.flags = new FlagCarrier(context.database, account, run, server, folders, fenced);
     this.appender = new Appender(server, new AppendJournal('run_rewrite', account.id, run.id, fenced));
   }
 
@@ -106,6 +111,9 @@ export class Rewriter {
         read: () => octetsOf(pieces, scratch),
       }));
       await this.appender.append((pack[0] as Routed).generation, messages, outcomes);
+      const standing = messages.filter(({ id }) => outcomes.get(id) === 'stands');
+      const carried = standing.map(({ id, flags, keywords }) => ({ original: id, flags: { flags, keywords } }));
+      await this.fenced((client) => noteCarriedFlags(client, this.account.id, this.run.id, carried));
     } finally {
       for (const scratch of scratches) await scratch.close();
     }

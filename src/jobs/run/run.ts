@@ -195,6 +195,7 @@ class Carrier {
         : ((await this.archived()) ?? (await this.work()));
       if (outcome === 'paused') return outcome;
       await this.says('concluding');
+      await this.rewriter?.flags.afterTheyWent();
       await conclude(this.context, this.job, this.account, this.server, this.run, outcome);
       return outcome;
     } finally {
@@ -349,7 +350,14 @@ class Carrier {
       originals,
     );
     await this.leave('last-copy', last);
-    return { ready: leaving(ready, new Set(last)), rest };
+    const going: Group[] = [];
+    for (const group of leaving(ready, new Set(last))) {
+      const left = await rewriter.flags.beforeTheyGo(group.generation, group.members);
+      for (const [id, reason] of left) await this.leave(reason, [id]);
+      const usable = without(group, new Set(left.keys()));
+      if (usable.members.length > 0) going.push(usable);
+    }
+    return { ready: going, rest };
   }
 
   /** Reads folders anew whose UIDVALIDITY changed. What was found is at its source by then; the rest is left as changed. */

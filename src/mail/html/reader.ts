@@ -40,7 +40,12 @@ class Reader {
 
   private started(): Worker {
     if (!this.thread) {
-      const thread = new Worker(this.program, { resourceLimits: { maxOldGenerationSizeMb: 128 } });
+      // It needs nothing of this process, and loads nothing that this process was told to load.
+      const thread = new Worker(this.program, {
+        execArgv: [],
+        env: {},
+        resourceLimits: { maxOldGenerationSizeMb: 128 },
+      });
       thread.on('message', ({ id, text }: Told) => this.waiting.get(id)?.told(text));
       thread.on('error', (error) => this.ended(thread, error.message));
       this.thread = thread;

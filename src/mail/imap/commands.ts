@@ -1,4 +1,5 @@
 import type { SearchKey } from '../../core/criteria/imap';
+import { type FlagSet, flagNames } from '../../core/mailbox/flags';
 
 /** A piece of a command: text, or an octet string that goes as a literal. */
 export type Piece = string | Buffer;
@@ -36,4 +37,9 @@ export function isAscii(keys: readonly SearchKey[]): boolean {
     if (typeof key === 'string') return true;
     return 'string' in key ? /^[\x20-\x7e]*$/.test(key.string) : isAscii(key);
   });
+}
+
+/** Flags as a command lists them, without the parentheses. Keywords are atoms: `readFlags` drops what is none. */
+export function flagWords({ flags, keywords }: FlagSet): string {
+  return [...flagNames(flags).map((name) => `\\${name}`), ...keywords].join(' ');
 }

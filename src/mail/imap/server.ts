@@ -1,4 +1,5 @@
 import type { SearchKey } from '../../core/criteria/imap';
+import { FLAG_BITS, type FlagSet } from '../../core/mailbox/flags';
 import type { MessageRecord } from '../../core/mailbox/record';
 import { countOf, intersection, MAX_UID, type Ranges, rangesOf } from '../../core/sets/ranges';
 import { MailProblem } from '../problem';
@@ -28,7 +29,7 @@ import { ignoreRefusal, unreadable, whole } from './channel/faults';
 import type { Library } from './channel/library';
 import { refusal } from './channel/refusals';
 import type { Patience } from './channel/timeouts';
-import { astring, isAscii, joined, type Piece, searchKeys } from './commands';
+import { astring, flagWords, isAscii, joined, type Piece, searchKeys } from './commands';
 import { type BulkFetch, fetchCommand, fetchInBulk } from './fetch/bulk';
 import { AUTHORS, FLAGS, OutlineReader, readFlagsRecord, readSavedAt, readUid } from './fetch/outline';
 import { BARE_METADATA, METADATA, readRecord } from './fetch/record';
@@ -253,7 +254,8 @@ export class ImapServer implements MailServer {
       // The last message is told of whatever its UID (RFC 9051 §9, seq-range): no answer at all contradicts EXISTS.
       const told = await this.readUids(`UID FETCH ${from}:* (UID)`, messages);
       if (told.length > 0) return intersection(rangesOf(told), [[from, MAX_UID]]);
-      if (this.folder.messages > 0)
+      // Courier tells nothing of a set that begins beyond the last message, which it tells of by its number.
+      if (this.folder.messages > 0 && (from === 1 || (await this.lastUid()) >= from))
         throw unreadable('The server says that a folder holds messages, and tells of none of them.');
       return [];
     }
@@ -442,9 +444,13 @@ export class ImapServer implements MailServer {
     return moved;
   }
 
-  async markDeleted(uids: Ranges, deleted: boolean): Promise<void> {
-    const change = `${deleted ? '+' : '-'}FLAGS.SILENT (\\Deleted)`;
-    await this.change(uids, (set) => ({ pieces: [`UID STORE ${set} ${change}`] }));
+  markDeleted(uids: Ranges, deleted: boolean): Promise<void> {
+    return this.changeFlags(uids, { flags: FLAG_BITS.deleted, keywords: [] }, deleted);
+  }
+
+  async changeFlags(uids: Ranges, change: FlagSet, set: boolean): Promise<void> {
+    const item = `${set ? '+' : '-'}FLAGS.SILENT (${flagWords(change)})`;
+    await this.change(uids, (numbers) => ({ pieces: [`UID STORE ${numbers} ${item}`] }));
   }
 
   async expunge(uids: Ranges): Promise<void> {

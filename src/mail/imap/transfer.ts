@@ -1,4 +1,3 @@
-import { flagNames } from '../../core/mailbox/flags';
 import { printSequenceSet, rangesOf } from '../../core/sets/ranges';
 import { isOfOne, MailProblem } from '../problem';
 import type { AppendedMessage, Arrived, Downloaded, Wanted } from '../server';
@@ -6,7 +5,7 @@ import type { Channel } from './channel/channel';
 import type { Sent } from './channel/dialogue';
 import { unreadable } from './channel/faults';
 import type { Patience } from './channel/timeouts';
-import { astring, joined } from './commands';
+import { astring, flagWords, joined } from './commands';
 import type { Cursor } from './wire/cursor';
 import { writeInternalDate } from './wire/dates';
 import type { Status } from './wire/status';
@@ -304,9 +303,12 @@ export async function append(
   message: AppendedMessage,
   patience: Patience,
 ): Promise<Arrived> {
-  const flags = [...flagNames(message.flags).map((name) => `\\${name}`), ...message.keywords].join(' ');
   const status = await channel.run({
-    pieces: joined('APPEND ', astring(serverName), ` (${flags}) "${writeInternalDate(message.received)}" `),
+    pieces: joined(
+      'APPEND ',
+      astring(serverName),
+      ` (${flagWords(message)}) "${writeInternalDate(message.received)}" `,
+    ),
     body: { octets: message.size, read: message.read },
     patience: patience.change,
   });

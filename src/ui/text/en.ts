@@ -2283,6 +2283,9 @@ export const en = {
     failed: 'Something went wrong.',
     retry: 'Try again',
     locked: 'The mail server no longer accepts Tamsel’s sign-in.',
+    restarted: (program: string, when: string, why: string) =>
+      `Tamsel’s program “${program}” was started again ${when}. ${why} Nothing was lost: work goes on where it was.`,
+    understood: 'Hide this',
   },
 };
 

@@ -1,3 +1,4 @@
+import { type FlagSet, flagChanges, isEmpty } from '../../../core/mailbox/flags';
 import { numbersOf, type Ranges, rangesOf } from '../../../core/sets/ranges';
 import { MailProblem } from '../../../mail/problem';
 import type { Batch, BatchMember } from '../../../store/runs/batches';
@@ -13,6 +14,7 @@ const MAX_EXPUNGES = 3;
 export class CopyStrategy extends BatchStrategy {
   async send(batch: Batch, sources: Ranges): Promise<Answered> {
     const to = await this.destinationOf(batch);
+    const before = await this.flagsOf(batch.members);
     const copied = membersFromCopyUid(
       batch,
       await this.context.server.copy(sources, to.folder.serverName, batch.members.length),
@@ -20,7 +22,7 @@ export class CopyStrategy extends BatchStrategy {
     );
     if (copied.length === batch.members.length) {
       const known = await this.advance({ ...batch, state: 'copied', members: copied });
-      await this.expungeCopied(known, to);
+      await this.expungeCopied(known, to, before);
     } else await this.recover(batch, copied);
     return {};
   }
@@ -61,8 +63,12 @@ export class CopyStrategy extends BatchStrategy {
     return byUid(await this.withArrived(batch, to, without(batch.members, standing), standing));
   }
 
-  /** Removes the originals of copies that stand, and closes the batch with what is gone then. */
-  private async expungeCopied(copied: Batch, to: Destination): Promise<void> {
+  /**
+   * Removes the originals of copies that stand, and closes the batch with what is gone then.
+   *
+   * @param before what the originals bore before they were copied; undefined where nobody knows.
+   */
+  private async expungeCopied(copied: Batch, to: Destination, before?: ReadonlyMap<number, FlagSet>): Promise<void> {
     const { batch, rest: originals, reason } = await this.originals(copied);
     let rest = originals;
     if (reason === 'read-only') {
@@ -70,10 +76,13 @@ export class CopyStrategy extends BatchStrategy {
       return;
     }
     let why: LeftReason = 'refused';
+    const last = new Map<number, FlagSet>();
     for (let tries = 0; rest.length > 0 && reason === undefined && tries < MAX_EXPUNGES; tries++) {
       const sources = rangesOf(rest.map(({ uid }) => uid));
       try {
         await this.context.server.markDeleted(sources, true);
+        // What other programs set after the copy was made would go with the original.
+        for (const [id, flags] of await this.flagsOf(rest)) last.set(id, flags);
         await this.expungeOnly(batch, batch.generation, rest);
       } catch (error) {
         if (!(error instanceof MailProblem) || !['read-only', 'command-refused'].includes(error.kind)) throw error;
@@ -88,6 +97,7 @@ export class CopyStrategy extends BatchStrategy {
       await this.rollBackCopies(batch, stays, to, why);
       return;
     }
+    await this.carryFlags(batch, to, last, before);
     const mayBeDoubled =
       bringsToTrash(this.context.run) &&
       batch.members.length > 0 &&
@@ -97,6 +107,38 @@ export class CopyStrategy extends BatchStrategy {
     if (!bringsToTrash(this.context.run)) this.context.probe.done = true;
     await this.written(this.closing(batch, done, to));
     await this.markVanished(batch.generation, without(batch.members, done));
+  }
+
+  /** What originals of the open folder bear now, by member. */
+  private async flagsOf(members: readonly { id: number; uid: number }[]): Promise<Map<number, FlagSet>> {
+    const ids = new Map(members.map(({ id, uid }) => [uid, id]));
+    const found = new Map<number, FlagSet>();
+    if (members.length === 0) return found;
+    for await (const read of this.context.server.flags(rangesOf(ids.keys())))
+      for (const record of read) {
+        const id = ids.get(record.uid);
+        if (id !== undefined) found.set(id, record);
+      }
+    return found;
+  }
+
+  /** Gives copies what another program changed on their originals after they were copied. */
+  private async carryFlags(
+    { members }: Batch,
+    to: Destination,
+    last: ReadonlyMap<number, FlagSet>,
+    before?: ReadonlyMap<number, FlagSet>,
+  ): Promise<void> {
+    const { server, folders } = this.context;
+    if (last.size === 0 || (!before && (await folders.open(to.generation)) !== undefined)) return;
+    const copied = before ?? (await this.flagsOf(members.map(({ id, arrived }) => ({ id, uid: arrived }))));
+    for (const { id, arrived } of members) {
+      const [from, now] = [copied.get(id), last.get(id)];
+      const changes = from && now && flagChanges(from, now);
+      if (!changes || (await folders.open(to.generation)) !== undefined) continue;
+      if (!isEmpty(changes.added)) await server.changeFlags([[arrived, arrived]], changes.added, true);
+      if (!isEmpty(changes.removed)) await server.changeFlags([[arrived, arrived]], changes.removed, false);
+    }
   }
 
   /** The originals that may still have to go; known by their new UIDs where the folder's UIDVALIDITY changed after the copy. */
