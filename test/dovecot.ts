@@ -8,6 +8,7 @@ import { freePort } from '../src/cli/cluster';
 import { certificates } from '../stand-in/certificates';
 import type { Scenario } from '../stand-in/scenario/mailbox';
 import { later, temporaryFolder, until } from './harness';
+import { pauseGroup } from './servers/mail-host';
 
 /** Debian's Dovecot on loopback with a private state, one user, and a quota of its own. */
 export interface Dovecot {
@@ -21,6 +22,8 @@ export interface Dovecot {
   configuration: string;
   /** Where ManageSieve listens; 0 where it has no rules. */
   sievePort: number;
+  /** Stops all its processes in the midst of what they do, or lets them go on. */
+  pause(isPaused: boolean): void;
 }
 
 export const DOVECOT_USER = 'secretary';
@@ -77,7 +80,7 @@ export async function startDovecot(
     const forTokens = introspection ? takingTokens(base, introspection) : '';
     const forRules = rules ? withRules(sievePort, rules) : '';
     writeFileSync(file, configuration(base, owner, plainPort, tlsPort) + forTokens + forRules + further + more);
-    const server = spawn('/usr/sbin/dovecot', ['-F', '-c', file], { stdio: 'ignore' });
+    const server = spawn('/usr/sbin/dovecot', ['-F', '-c', file], { stdio: 'ignore', detached: true });
     await until(() => answers(plainPort));
     return server;
   };
@@ -92,6 +95,7 @@ export async function startDovecot(
     plainPort,
     tlsPort,
     sievePort,
+    pause: (isPaused) => pauseGroup(server.pid, isPaused),
     authority: made.authority,
     maildir: join(mail, 'Maildir'),
     owner: { uid, gid },

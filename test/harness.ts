@@ -207,9 +207,9 @@ export class App {
     }
     const restartsFile = join(folder, 'restarts.json');
     const instance = {
-      databaseUrl: variables.TAMSEL_DATABASE_URL ?? url,
-      keyFile: variables.TAMSEL_KEY_FILE ?? join(folder, 'key'),
-      archive: variables.TAMSEL_ARCHIVE_DIR ?? join(folder, 'archive'),
+      databaseUrl: options.env?.TAMSEL_DATABASE_URL ?? url,
+      keyFile: options.env?.TAMSEL_KEY_FILE ?? join(folder, 'key'),
+      archive: options.env?.TAMSEL_ARCHIVE_DIR ?? join(folder, 'archive'),
       host: '127.0.0.1',
       port,
       restartsFile,
@@ -267,7 +267,8 @@ export class App {
 
   async startWeb(): Promise<void> {
     this.supervisor.start('web', PROGRAMS.web, this.env);
-    await until(async () => (await fetch(`${this.origin}/api/openapi.json`).catch(() => undefined))?.ok === true);
+    const answers = async () => (await fetch(`${this.origin}/api/openapi.json`).catch(() => undefined))?.ok === true;
+    await Promise.race([until(answers), this.supervisor.failedToStart]);
   }
 
   async killWeb(): Promise<void> {
@@ -304,7 +305,7 @@ export class App {
 
   /** Has PostgreSQL end every session with the database of this instance, as where its machine is lost; others’ go on. */
   async endDatabaseSessions(): Promise<void> {
-    this.expectError(/the database could not be used/);
+    this.expectError(DATABASE_AWAY);
     await this.database.query(
       'select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()',
     );
@@ -312,7 +313,7 @@ export class App {
 
   /** Kills a process of PostgreSQL, upon which it ends all sessions and recovers from its log; waits until it answers. */
   async killDatabase(): Promise<void> {
-    this.expectError(/the database could not be used/);
+    this.expectError(DATABASE_AWAY);
     const { rows } = await this.database.query<{ pid: number }>(
       `select pid from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid() order by random() limit 1`,
     );
@@ -429,6 +430,10 @@ export class App {
     return last?.body;
   }
 }
+
+/** What programs log while the database is away. */
+export const DATABASE_AWAY =
+  /terminating connection|the database could not be used|Connection terminated|ECONNREFUSED|the database system is/;
 
 /** Whether a line of a log tells of an error; what is no event of ours, such as a stack, does. */
 function isError(line: string): boolean {

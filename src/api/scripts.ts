@@ -4,6 +4,7 @@ import { criteriaToSieve } from '../core/criteria/sieve';
 import { decodeModifiedUtf7 } from '../core/mailbox/modified-utf7';
 import {
   BOTH_SCRIPT,
+  folderNames,
   hasMarkedPart,
   includedOwn,
   includingScript,
@@ -95,8 +96,9 @@ async function removeOurs(server: ManageSieve): Promise<void> {
   for (const name of [BOTH_SCRIPT, RULES_SCRIPT]) if (there.has(name)) await server.remove(name);
 }
 
-/** Rules as the server runs them. A folder that is gone, and criteria that no rule can say, are an error: never left out silently. */
+/** Rules as a server runs them. A folder that is gone, and criteria that no rule can say, are an error: never left out silently. */
 export function compiled(
+  server: Pick<ManageSieve, 'extensions' | 'implementation'>,
   rules: readonly Pick<Rule, 'label' | 'where' | 'folder'>[],
   folders: readonly StoredFolder[],
 ): SieveRule[] {
@@ -108,7 +110,7 @@ export function compiled(
     if (!folder) throw conflict('no-folder', `The folder ${path} of the rule “${label}” is gone. Delete the rule.`);
     const name = decodeModifiedUtf7(folder.serverName);
     if (name === undefined) throw conflict('no-folder', `The name of the folder ${path} can’t be written in a rule.`);
-    return { label, test: test.test, folder: name };
+    return { label, test: test.test, folders: folderNames(name, server) };
   });
 }
 

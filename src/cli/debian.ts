@@ -17,6 +17,7 @@ export const FOR_TESTS: Needed[] = [
   { package: 'chromium', present: runnable('/usr/bin/chromium') },
   { package: 'chromium-driver', present: runnable('/usr/bin/chromedriver') },
   { package: 'dovecot-imapd', present: runnable('/usr/lib/dovecot/imap') },
+  { package: 'dovecot-lmtpd', present: runnable('/usr/lib/dovecot/lmtp') },
   { package: 'dovecot-sieve', present: runnable('/usr/bin/sieve-test') },
   { package: 'dovecot-managesieved', present: runnable('/usr/lib/dovecot/managesieve') },
   { package: 'python3', present: runnable('/usr/bin/python3') },

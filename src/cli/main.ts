@@ -23,8 +23,8 @@ const HELP = `tamsel: measures what fills a mailbox, and wins the room back.
   ./tamsel backup FOLDER  writes the database and the key; restore FOLDER makes an empty data folder of them and checks it
   ./tamsel build         builds the web server and the worker, and starts nothing
   ./tamsel schema --distributed   prints how a distributed PostgreSQL spreads the large tables; changes nothing
-  ./tamsel test [part]    the tests: all, or some of check, unit, fast, security, integration, browser;
-                          or files; --long: the long trials; --name PATTERN: only tests of that name
+  ./tamsel test [part]    the tests: all, or some of check, unit, fast, security, integration, servers,
+                          browser; or files; --long: the long trials; --name PATTERN: only tests of that name
   ./tamsel help           this; --version tells the version
 
 Variables: TAMSEL_PORT (4321), TAMSEL_HOST (127.0.0.1), TAMSEL_DATA (.tamsel/, the demo's .tamsel-demo/), TAMSEL_DATABASE_URL; docs/operating.md has all.`;

@@ -17,14 +17,15 @@ const PARTS = {
   fast: ['test/fast'],
   security: ['test/security'],
   integration: ['test/integration'],
+  servers: ['test/servers'],
   browser: ['test/browser'],
   long: ['test/long'],
 } as const;
 type Part = keyof typeof PARTS;
 
-const USUAL: readonly Part[] = ['check', 'unit', 'fast', 'security', 'integration', 'browser'];
-/** Files that run at a time: more only get into each other’s way on two cores. Those of long kill what others share. */
-const SIDE_BY_SIDE = 2;
+const USUAL: readonly Part[] = ['check', 'unit', 'fast', 'security', 'integration', 'servers', 'browser'];
+/** Files that run at a time: two cores idle for a quarter of the time with two. Those of long kill what others share. */
+const SIDE_BY_SIDE = 3;
 
 /**
  * Type check, lint, the direction of imports, then the tests in one run of Node's runner, whose closing lines come last.

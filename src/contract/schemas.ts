@@ -872,7 +872,17 @@ export const BulkSender = v.object({
 
 /** Rules for mail to come, and the scripts of the account as its server has them. */
 export const Rules = v.object({
-  rules: v.array(v.object({ id: count, label: v.string(), where: v.string(), folder: v.string(), madeAt: Timestamp })),
+  rules: v.array(
+    v.object({
+      id: count,
+      label: v.string(),
+      where: v.string(),
+      folder: v.string(),
+      /** Whether the folder is gone since: what the rule takes stays in the inbox then. */
+      isFolderGone: v.boolean(),
+      madeAt: Timestamp,
+    }),
+  ),
   /** Whether the server runs them now; false where another program has made another script the active one. */
   running: v.boolean(),
   /** Changes with whatever another program changes; for `expect`. */

@@ -13,6 +13,8 @@ let driver: WebDriver;
 
 before(async () => {
   ({ host, app, driver } = await openDemo());
+  // A test damages a bag.
+  app.expectError(/what was saved has changed on the disk/);
   await enterDemo();
 });
 after(cleanUp);

@@ -4,7 +4,18 @@ import { after, test } from 'node:test';
 import { openDatabase } from '../../src/store/database';
 import { migrate, wrongSetting } from '../../src/store/migrate';
 import type { StandIn } from '../../stand-in/host';
-import { App, cleanUp, demoScenario, freshDatabase, later, ROOT, SHORT_LEASE, startStandIn, until } from '../harness';
+import {
+  App,
+  cleanUp,
+  DATABASE_AWAY,
+  demoScenario,
+  freshDatabase,
+  later,
+  ROOT,
+  SHORT_LEASE,
+  startStandIn,
+  until,
+} from '../harness';
 import { startPgBouncer } from '../servers/pgbouncer';
 import { Pair } from '../servers/standby';
 
@@ -114,6 +125,7 @@ test('where the primary is lost in the middle of a run, the standby takes over a
   const pair = await Pair.start();
   const host = await startStandIn({ scenario: demoScenario() });
   const app = await App.start({ env: { TAMSEL_DATABASE_URL: pair.url, ...SHORT_LEASE } });
+  app.expectError(DATABASE_AWAY);
   const before = messagesOf(host);
   const run = await begin(app, host);
   await someDone(app, run.path, 1);

@@ -200,8 +200,12 @@ for (const mode of ['all', '-include'] as const)
 test('what is rendered compiles with sievec, with names and labels of any kind', () => {
   const folder = temporaryFolder();
   const rules = [
-    { label: 'a "label"\r\nkeep; # and more', test: 'size :over 10', folder: 'INBOX.Mä"rkte \\ Feste' },
-    { label: '', test: 'allof (true, not false)', folder: 'Trash' },
+    {
+      label: 'a "label"\r\nkeep; # and more',
+      test: 'size :over 10',
+      folders: ['INBOX.Mä"rkte \\ Feste', 'INBOX.M&AOQ-"rkte \\ Feste'],
+    },
+    { label: '', test: 'allof (true, not false)', folders: ['Trash'] },
   ];
   const scripts = {
     rules: rulesScript(rules),

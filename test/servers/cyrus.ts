@@ -1,21 +1,21 @@
 import { execFileSync } from 'node:child_process';
-import { once } from 'node:events';
+import { freePort } from '../../src/cli/cluster';
 import { ROOT } from '../harness';
-import { BareDebian } from './bare-debian';
-import { listens, type MailHost, PASSWORD, USER } from './mail-host';
+import { DOMAIN, listens, type MailHost, PASSWORD, pauseGroup, USER } from './mail-host';
+import { UnpackedDebian } from './unpacked-debian';
 
 /**
- * Debian's Cyrus IMAP with its own defaults: folders beside the inbox, parted by a slash.
+ * Debian's Cyrus IMAP with its own defaults: folders beside the inbox, parted by a slash, and rules whose folders are named in
+ * modified UTF-7 (imapd.conf(5), `sieve_utf8fileinto`).
  *
  * @param proxies users that may sign in as any other, with the password of all.
  * @param others further users with a mailbox.
  */
-export async function startCyrus(
-  port: number,
-  proxies: readonly string[] = [],
-  others: readonly string[] = [],
-): Promise<MailHost> {
-  const debian = BareDebian.with('cyrus', ['cyrus-imapd', 'sasl2-bin', 'libsasl2-modules-db']);
+export async function startCyrus(proxies: readonly string[] = [], others: readonly string[] = []): Promise<MailHost> {
+  const debian = await UnpackedDebian.with('cyrus', ['cyrus-imapd', 'sasl2-bin', 'libsasl2-modules-db']);
+  const [port, sievePort, lmtpPort] = [await freePort(), await freePort(), await freePort()];
+  debian.write('etc/passwd', 'root:x:0:0::/:/bin/sh\ncyrus:x:2000:8::/var/spool/cyrus:/bin/sh\n');
+  debian.write('etc/group', 'root:x:0:\nmail:x:8:\n');
   debian.write(
     'etc/imapd.conf',
     `configdirectory: /var/lib/cyrus
@@ -27,8 +27,11 @@ sasl_pwcheck_method: auxprop
 sasl_auxprop_plugin: sasldb
 sasl_mech_list: PLAIN LOGIN
 servername: localhost
-proxyservers: ${proxies.join(' ')}
-`,
+virtdomains: userid
+defaultdomain: ${DOMAIN}
+sievedir: /var/spool/sieve
+lmtp_downcase_rcpt: yes
+${proxies.length > 0 ? `proxyservers: ${proxies.join(' ')}\n` : ''}`,
   );
   debian.write(
     'etc/cyrus.conf',
@@ -37,36 +40,34 @@ proxyservers: ${proxies.join(' ')}
 }
 SERVICES {
   imap cmd="imapd" listen="127.0.0.1:${port}" prefork=0 maxchild=30
+  sieve cmd="timsieved" listen="127.0.0.1:${sievePort}" prefork=0 maxchild=10
+  lmtp cmd="lmtpd -a" listen="127.0.0.1:${lmtpPort}" prefork=0 maxchild=10
 }
 EVENTS {
 }
 `,
   );
-  debian.shell(`for user in cyrus ${[USER, ...proxies, ...others].join(' ')}; do echo ${PASSWORD} | saslpasswd2 -p -c -u localhost $user; done
-    chown cyrus:sasl /etc/sasldb2
-    rm -rf /var/lib/cyrus/* /var/spool/cyrus/mail/*
-    mkdir -p /run/cyrus/socket /run/cyrus/proc /run/cyrus/lock /var/lib/cyrus/db /var/lib/cyrus/proc
-    chown -R cyrus:mail /run/cyrus /var/lib/cyrus /var/spool/cyrus`);
-  const master = debian.start(
-    '/usr/lib/cyrus/bin/master -C /etc/imapd.conf -M /etc/cyrus.conf -p /run/cyrus/master.pid',
-  );
+  debian.shell(`for user in cyrus ${[USER, ...proxies, ...others].join(' ')}; do for realm in localhost ${DOMAIN}; do echo ${PASSWORD} | saslpasswd2 -p -c -u $realm $user; done; done
+    mkdir -p /run/cyrus/socket /run/cyrus/proc /run/cyrus/lock /var/lib/cyrus/db /var/lib/cyrus/proc /var/spool/cyrus/mail /var/spool/sieve
+    chmod 644 /etc/sasldb2
+    chown -R 2000:8 /run/cyrus /var/lib/cyrus /var/spool/cyrus /var/spool/sieve /etc/sasldb2`);
+  const master = debian.start([
+    '/usr/lib/cyrus/bin/master',
+    ...['-C', '/etc/imapd.conf', '-M', '/etc/cyrus.conf', '-p', '/run/cyrus/master.pid'],
+  ]);
   await listens(port);
   const admin = (...commands: string[]) =>
     execFileSync('python3', [`${ROOT}/test/servers/commands.py`, `${port}`, 'cyrus', PASSWORD, ...commands]);
-  for (const user of [USER, ...others]) admin(`CREATE user/${user}`, `SETQUOTA user/${user} (STORAGE 4096)`);
+  for (const user of [USER, ...others]) admin(`CREATE user/${user}`, `SETQUOTA user/${user} (STORAGE 1000000)`);
   return {
     name: 'cyrus',
     port,
-    user: USER,
+    user: `${USER}@${DOMAIN}`,
     password: PASSWORD,
     prefix: '',
     delimiter: '/',
-    // A root of its own for the trash, beside one without a limit: so that moving there needs room.
-    limit: () => admin(`SETQUOTA user/${USER}/Trash (STORAGE 70)`),
-    stop: async () => {
-      master.kill('SIGQUIT');
-      await once(master, 'exit');
-      debian.leave();
-    },
+    sievePort,
+    lmtpPort,
+    pause: (isPaused) => pauseGroup(master.pid, isPaused),
   };
 }

@@ -1,7 +1,7 @@
 import { connect } from 'node:net';
-import { setTimeout as sleep } from 'node:timers/promises';
+import { until } from '../harness';
 
-/** A general mail server that was started for a check, with one empty mailbox. */
+/** A general mail server that was started for a check, with one empty mailbox. It ends with the test. */
 export interface MailHost {
   name: string;
   port: number;
@@ -10,26 +10,34 @@ export interface MailHost {
   /** How the names of folders begin: the prefix of the personal namespace, and the delimiter. */
   prefix: string;
   delimiter: string;
-  /** Sets the limit of the mailbox, in KiB. */
-  limit(kib: number): void;
-  stop(): Promise<void>;
+  /** Where ManageSieve listens, and LMTP; 0 where the server has neither. */
+  sievePort: number;
+  lmtpPort: number;
+  /** Stops the server in the midst of what it does, or lets it go on. */
+  pause(isPaused: boolean): void;
 }
 
+/** The user, by its name alone, and the domain of its address. */
 export const USER = 'secretary';
+export const DOMAIN = 'saltmarshlane.example';
 export const PASSWORD = 'allotment';
 
+/** Waits until a server greets whoever connects. */
 export async function listens(port: number): Promise<void> {
-  for (let tries = 0; tries < 100; tries++) {
-    const open = await new Promise<boolean>((resolve) => {
+  const greets = () =>
+    new Promise<boolean>((resolve) => {
       const socket = connect(port, '127.0.0.1');
       socket.once('data', () => {
         socket.destroy();
         resolve(true);
       });
-      socket.on('error', () => resolve(false));
+      socket.once('error', () => resolve(false));
+      socket.once('close', () => resolve(false));
     });
-    if (open) return;
-    await sleep(100);
-  }
-  throw new Error(`Nothing answers at port ${port}.`);
+  await until(greets, 60);
+}
+
+/** Stops all processes of a group, or lets them go on. */
+export function pauseGroup(pid: number | undefined, isPaused: boolean): void {
+  process.kill(-(pid as number), isPaused ? 'SIGSTOP' : 'SIGCONT');
 }

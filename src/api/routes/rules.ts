@@ -16,6 +16,7 @@ import { select } from '../../store/index/selection';
 import * as store from '../../store/plan/rules';
 import { criteriaFrom } from '../criteria';
 import type { Environment } from '../environment';
+import { onServer } from '../on-server';
 import { conflict, invalid, notFound } from '../problem';
 import { route } from '../route';
 import { bringBack, compiled, putRules, type Scripts, scriptsOf, withScripts } from '../scripts';
@@ -41,7 +42,11 @@ async function shown(db: Queryable, account: Account, scripts: Scripts): Promise
     .filter(({ role }) => role === 'trash')
     .flatMap(({ serverName, path }) => [decodeModifiedUtf7(serverName) ?? serverName, path]);
   return {
-    rules: rules.map(({ madeAt, ...rule }) => ({ ...rule, madeAt: madeAt.toISOString() })),
+    rules: rules.map(({ madeAt, ...rule }) => ({
+      ...rule,
+      isFolderGone: !folders.some(({ path, repeats }) => path === rule.folder && !repeats),
+      madeAt: madeAt.toISOString(),
+    })),
     running: scripts.running,
     mark: scripts.mark,
     own: scripts.own,
@@ -95,9 +100,33 @@ async function changed(
   });
 }
 
-async function put(client: Queryable, account: Account, server: ManageSieve, scripts: Scripts): Promise<void> {
+async function put(
+  environment: Environment,
+  client: Queryable,
+  account: Account,
+  server: ManageSieve,
+  scripts: Scripts,
+): Promise<void> {
   const folders = await foldersOf(client, account.id);
-  await putRules(client, account.id, server, scripts, compiled(await store.rulesOf(client, account.id), folders));
+  const rules = await store.rulesOf(client, account.id);
+  await knownToServer(environment, account, rules, folders);
+  await putRules(client, account.id, server, scripts, compiled(server, rules, folders));
+}
+
+/** Asks the mail server for the folder of each rule, by the name that the rule uses. @throws Problem where it knows none. */
+async function knownToServer(
+  environment: Environment,
+  account: Account,
+  rules: readonly store.Rule[],
+  folders: readonly StoredFolder[],
+): Promise<void> {
+  const wanted = folders.filter(({ path, repeats }) => !repeats && rules.some(({ folder }) => folder === path));
+  if (wanted.length === 0) return;
+  await onServer(environment, account, 'The mail server was not asked for the folder', async (server) => {
+    for (const { serverName, path } of wanted)
+      if ((await server.status(serverName)) === null)
+        throw conflict('no-folder', `The mail server knows no folder ${path}, so a rule can’t file into it.`);
+  });
 }
 
 export const getRules = route({
@@ -158,7 +187,7 @@ export const addRule = route({
       if ((await store.rulesOf(client, account.id)).length >= MOST_RULES)
         throw conflict('too-many', `An account has at most ${MOST_RULES} rules. Delete one that is not needed.`);
       await store.addRule(client, account.id, { label: body.label, where: text, folder: body.folder });
-      await put(client, account, server, scripts);
+      await put(environment, client, account, server, scripts);
     });
   },
 });
@@ -171,7 +200,9 @@ export const runRules = route({
   body: v.object({ expect: Expect }),
   response: s.Rules,
   handle: ({ environment, account, body }) =>
-    changed(environment, account, body.expect, (client, server, scripts) => put(client, account, server, scripts)),
+    changed(environment, account, body.expect, (client, server, scripts) =>
+      put(environment, client, account, server, scripts),
+    ),
 });
 
 export const restoreScript = route({
@@ -196,6 +227,6 @@ export const deleteRule = route({
   handle: ({ environment, account, parameters, query }) =>
     changed(environment, account, query.expect, async (client, server, scripts) => {
       if (!(await store.removeRule(client, account.id, Number(parameters.rule)))) throw notFound();
-      await put(client, account, server, scripts);
+      await put(environment, client, account, server, scripts);
     }),
 });

@@ -1,4 +1,5 @@
 import { quoted } from '../criteria/sieve';
+import { encodeModifiedUtf7 } from '../mailbox/modified-utf7';
 import { type Command, parseSieve, SieveSyntaxError } from './syntax';
 
 /** A rule for mail to come: what a test decides goes into a folder. Never discarded, never refused. */
@@ -6,8 +7,26 @@ export interface SieveRule {
   label: string;
   /** A test of Sieve, as core/criteria compiles it. */
   test: string;
-  /** The folder's name in Unicode, its levels parted as the server parts them (RFC 5228 §4.1). */
-  folder: string;
+  /** Names by which the server may know the folder: that which exists when a message comes in is its name (`folderNames`). */
+  folders: readonly string[];
+}
+
+/**
+ * The names by which a server may know a folder in a rule. RFC 5228 §4.1 has them in UTF-8. Cyrus takes modified UTF-7, as IMAP has
+ * it, unless it is configured otherwise (imapd.conf(5), `sieve_utf8fileinto`); it accepts either and does not say which. So both are
+ * given where the server can ask whether a folder exists (RFC 5490 §3).
+ *
+ * @param name in Unicode, its levels parted as the server parts them.
+ * @param extensions of Sieve that the server runs, and the name of its program (RFC 5804 §1.7).
+ */
+export function folderNames(
+  name: string,
+  { extensions, implementation }: { extensions: readonly string[]; implementation: string },
+): string[] {
+  const encoded = encodeModifiedUtf7(name);
+  if (encoded === name) return [name];
+  if (extensions.includes('mailbox')) return [name, encoded];
+  return [/\bcyrus\b/i.test(implementation) ? encoded : name];
 }
 
 /** Names of the scripts that are ours: the rules, and where the server can include, what runs these and then the person's own. */
@@ -99,7 +118,8 @@ function withoutMarkedPart(script: string): string {
 }
 
 function extensionsOf(rules: readonly SieveRule[]): string[] {
-  return rules.length > 0 ? ['fileinto'] : [];
+  if (rules.length === 0) return [];
+  return rules.some(({ folders }) => folders.length > 1) ? ['fileinto', 'mailbox'] : ['fileinto'];
 }
 
 function missingRequires(commands: readonly Command[], rules: readonly SieveRule[]): string[] {
@@ -117,8 +137,15 @@ function requires(rules: readonly SieveRule[]): string[] {
 }
 
 function lines(rules: readonly SieveRule[]): string[] {
-  return rules.flatMap(({ label, test, folder }) => [
+  return rules.flatMap(({ label, test, folders }) => [
     `# ${label.replace(/[\r\n]+/g, ' ')}`,
-    `if ${test} { fileinto ${quoted(folder)}; stop; }`,
+    `if ${test} { ${filing(folders)} }`,
   ]);
+}
+
+/** Files into the folder by the first name that exists; where none does, the message stays in the inbox. */
+function filing(folders: readonly string[]): string {
+  const file = (name: string) => `fileinto ${quoted(name)}; stop;`;
+  if (folders.length === 1) return file(folders[0] as string);
+  return folders.map((name) => `if mailboxexists ${quoted(name)} { ${file(name)} }`).join(' els');
 }

@@ -102,7 +102,7 @@ test('scripts are read as in RFC 5228, and what they throw away is told with its
 });
 
 test('a marked part is put behind require, replaced whole, and taken out without a trace', () => {
-  const rules = [{ label: 'one', test: 'true', folder: 'A' }];
+  const rules = [{ label: 'one', test: 'true', folders: ['A'] }];
   for (const script of [
     EXTENDED,
     EXTENDED.replaceAll('\n', '\r\n'),

@@ -78,11 +78,14 @@ function Found({ rules }: { rules: Rules }) {
             ]}
           />
           <tbody>
-            {rules.rules.map(({ id, label, where, folder }) => (
+            {rules.rules.map(({ id, label, where, folder, isFolderGone }) => (
               <tr key={id}>
                 <td className="font-semibold">{label}</td>
                 <td className="font-mono text-[12px]">{where}</td>
-                <td>{folder}</td>
+                <td>
+                  {folder}
+                  {isFolderGone && <span className="ml-1 text-go">{text.rules.folderGone}</span>}
+                </td>
                 <td className="number">
                   <button type="button" className="link" disabled={remove.isPending} onClick={() => remove.mutate(id)}>
                     {text.rules.delete}

@@ -61,6 +61,11 @@ export class ManageSieve {
     return (this.capabilities.get('SIEVE') ?? '').toLowerCase().split(/\s+/).filter(Boolean);
   }
 
+  /** The name of the server's program (RFC 5804 §1.7). */
+  get implementation(): string {
+    return this.capabilities.get('IMPLEMENTATION') ?? '';
+  }
+
   /** Names of the scripts, and whether each is the active one. */
   async scripts(): Promise<{ name: string; active: boolean }[]> {
     const { lines } = await this.command('LISTSCRIPTS');

@@ -737,6 +737,7 @@ export const en = {
     end: 'End the feed',
   },
   rules: {
+    folderGone: 'This folder is gone: what matches stays in the inbox. Delete the rule.',
     title: 'Rules for mail to come',
     ask: 'Look at the rules on the mail server',
     asking: 'Asking the mail server …',
