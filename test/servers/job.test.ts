@@ -168,7 +168,7 @@ for (const [name, start] of Object.entries(HOSTS)) {
     assert.deepEqual([archived.state, archived.done.messages], ['done', LETTERS], JSON.stringify(archived));
     assert.equal((await app.ran(account, { action: 'purge', where: '' })).state, 'done');
     const { bags } = (await app.call('GET', `${account}/bags`)).body;
-    const bag = bags.find(({ run: of }: { run: number | null }) => of === archived.id);
+    const bag = bags.find(({ run: of }: { run: { id: number } | null }) => of?.id === archived.id);
     const back = await app.ran(account, { action: 'put-back', bag: bag.id });
     assert.deepEqual([back.state, back.done.messages, back.left], ['done', LETTERS, []]);
     assert.equal(told(host, 'INBOX').messages, LETTERS);

@@ -8,7 +8,7 @@ import { tell } from '../../store/events';
 import { folderById } from '../../store/index/folders';
 import { saveReading } from '../../store/index/readings';
 import { finishJob, type Job } from '../../store/jobs';
-import { digestOfDone } from '../../store/runs/batches';
+import { digestOfDone, unreadDestinations } from '../../store/runs/batches';
 import { digestOfFilesDone } from '../../store/runs/file-runs';
 import { leaveForOtherReason, membersOfRun, movedElsewhere } from '../../store/runs/frozen';
 import { appendEntry } from '../../store/runs/ledger-chain';
@@ -38,6 +38,7 @@ export async function conclude(
   const { database, vault } = context;
   await lookForMoved(context, job, account, server, run);
   const originals = await readFoldersOfAppends(context, job, account, server, run);
+  await readFolders(context, job, account, server, await unreadDestinations(database, account.id, run.id));
   if (run.action === 'purge') await askSpacesAgain(context, account);
   const after = await quotaSnapshot(database, account, server);
   await writeEnd(context, job, account, run, state, after, async (client, ended) => {
@@ -123,12 +124,23 @@ async function readFoldersOfAppends(
   const folders = puts
     ? await foldersOfPutBacks(database, account.id, run.id)
     : await foldersOfRewrites(database, account.id, members);
+  await readFolders(context, job, account, server, folders);
+  return folders.length > 0 ? members : [];
+}
+
+/** Makes folders of the index equal to the server's. */
+async function readFolders(
+  context: WorkContext,
+  job: Job,
+  account: Account,
+  server: MailServer,
+  folders: readonly number[],
+): Promise<void> {
   const sync = new FolderSync(context, job, account, server);
   for (const id of folders) {
-    const folder = await folderById(database, account.id, id);
+    const folder = await folderById(context.database, account.id, id);
     if (folder) await sync.sync(folder);
   }
-  return folders.length > 0 ? members : [];
 }
 
 /** Brings the index in step where members vanished, so that those that another program moved are told apart. */

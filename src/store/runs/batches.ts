@@ -164,3 +164,15 @@ export async function digestOfDone(db: Queryable, account: number, run: number, 
   );
   return found?.digest ?? '';
 }
+
+/** Folders that a run brought messages to and that no scan has read: a folder that was made for it, such as the first trash. */
+export async function unreadDestinations(db: Queryable, account: number, run: number): Promise<number[]> {
+  const found = await rows<{ folder: number }>(
+    db,
+    `select distinct b.destination as folder from run_batch b
+     join generation g on g.account = b.account and g.folder = b.destination and g.closed_at is null and g.seen_messages is null
+     where b.account = $1 and b.run = $2`,
+    [account, run],
+  );
+  return found.map(({ folder }) => folder);
+}
