@@ -120,8 +120,10 @@ export class Supervisor {
       if (this.watched.get(name) !== watched) return;
       const again = Date.now() - started < STEADY_MS ? ends + 1 : 1;
       this.note(name, signal ? `It was ended by ${signal}.` : `It ended with code ${code}.`);
-      const wait = Math.min(MAX_RESTART_MS, RESTART_MS * 2 ** (again - 1));
-      watched.restart = setTimeout(() => this.launch(name, args, env, again, stdout).stdout?.resume(), wait).unref();
+      watched.restart = setTimeout(
+        () => this.launch(name, args, env, again, stdout).stdout?.resume(),
+        restartWait(again),
+      ).unref();
     });
     return child;
   }
@@ -167,4 +169,9 @@ export class Supervisor {
     const lines = readFileSync(this.logOf(name), 'utf8').trim().split('\n');
     return (lines.findLast((line) => /error/i.test(line)) ?? lines.at(-1) ?? '').slice(0, 300);
   }
+}
+
+/** Milliseconds before a program is started again that ended so many times, one soon after the other. */
+export function restartWait(ends: number): number {
+  return Math.min(MAX_RESTART_MS, RESTART_MS * 2 ** (ends - 1));
 }

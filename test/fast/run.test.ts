@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict';
-import { after, describe, test } from 'node:test';
+import { after, test } from 'node:test';
 import { FLAG_BITS } from '../../src/core/mailbox/flags';
 import { MailProblem } from '../../src/mail/problem';
 import type { Dialect } from '../../src/mail/server';
@@ -41,62 +41,60 @@ const marks = (fake: FakeServer, path: string) =>
     .map(({ subject }) => subject);
 
 for (const [name, dialect] of Object.entries(DIALECTS)) {
-  describe(`with ${name}`, () => {
-    test('a run to the trash moves what was frozen and nothing else, and is undone', async () => {
-      const mailbox = await Mailbox.open(server(dialect));
-      const run = await mailbox.run({ action: 'trash', where: TAKEN });
-      assert.deepEqual(mailbox.hosted, MOVED);
-      assert.deepEqual(await mailbox.indexed(), MOVED);
-      assert.deepEqual([run.state, run.done, run.asked.messages], ['done', { messages: 3, bytes: 401 }, 4]);
-      assert.deepEqual(run.left, [{ reason: 'guarded', messages: 1, bytes: 103 }]);
-      assert.deepEqual(marks(mailbox.server, 'INBOX'), ['c'], 'others’ marks are as they were');
-      assert.deepEqual(marks(mailbox.server, 'Trash'), []);
-      const undo = await mailbox.run({ action: 'restore', run: run.id });
-      assert.equal(undo.done.messages, 3);
-      assert.deepEqual(mailbox.hosted, {
-        INBOX: ['a', 'b', 'c', 'd', 'e', 'f'],
-        Trash: ['old'],
-        Plots: ['g'],
-      });
-      assert.deepEqual(await mailbox.indexed(), mailbox.hosted);
+  test(`with ${name}, a run to the trash moves what was frozen and nothing else, and is undone`, async () => {
+    const mailbox = await Mailbox.open(server(dialect));
+    const run = await mailbox.run({ action: 'trash', where: TAKEN });
+    assert.deepEqual(mailbox.hosted, MOVED);
+    assert.deepEqual(await mailbox.indexed(), MOVED);
+    assert.deepEqual([run.state, run.done, run.asked.messages], ['done', { messages: 3, bytes: 401 }, 4]);
+    assert.deepEqual(run.left, [{ reason: 'guarded', messages: 1, bytes: 103 }]);
+    assert.deepEqual(marks(mailbox.server, 'INBOX'), ['c'], 'others’ marks are as they were');
+    assert.deepEqual(marks(mailbox.server, 'Trash'), []);
+    const undo = await mailbox.run({ action: 'restore', run: run.id });
+    assert.equal(undo.done.messages, 3);
+    assert.deepEqual(mailbox.hosted, {
+      INBOX: ['a', 'b', 'c', 'd', 'e', 'f'],
+      Trash: ['old'],
+      Plots: ['g'],
     });
+    assert.deepEqual(await mailbox.indexed(), mailbox.hosted);
+  });
 
-    test('a purge takes what was frozen from the trash, and says what it freed', async () => {
+  test(`with ${name}, a purge takes what was frozen from the trash, and says what it freed`, async () => {
+    const fake = server(dialect);
+    deliver(fake.folder('Trash'), { subject: 'newer', size: 70 });
+    const mailbox = await Mailbox.open(fake);
+    const asked = await mailbox.call('startRun', { action: 'purge', where: '' });
+    deliver(fake.folder('Trash'), { subject: 'newest', size: 90, flags: FLAG_BITS.deleted });
+    await mailbox.work();
+    const run = await mailbox.call('getRun', {}, { run: `${asked.id}` });
+    assert.deepEqual(run.done, { messages: 2, bytes: 120 });
+    assert.deepEqual(mailbox.hosted.Trash, ['newest'], 'what came since stays, whatever mark it bears');
+    assert.deepEqual(marks(fake, 'Trash'), ['newest']);
+  });
+
+  test(`with ${name}, killed after any command, or before its answer came, it ends as one that nobody disturbed`, async () => {
+    for (let at = 1; ; at++) {
       const fake = server(dialect);
-      deliver(fake.folder('Trash'), { subject: 'newer', size: 70 });
       const mailbox = await Mailbox.open(fake);
-      const asked = await mailbox.call('startRun', { action: 'purge', where: '' });
-      deliver(fake.folder('Trash'), { subject: 'newest', size: 90, flags: FLAG_BITS.deleted });
-      await mailbox.work();
-      const run = await mailbox.call('getRun', {}, { run: `${asked.id}` });
-      assert.deepEqual(run.done, { messages: 2, bytes: 120 });
-      assert.deepEqual(mailbox.hosted.Trash, ['newest'], 'what came since stays, whatever mark it bears');
-      assert.deepEqual(marks(fake, 'Trash'), ['newest']);
-    });
-
-    test('killed after any command, or before its answer came, it ends as one that nobody disturbed', async () => {
-      for (let at = 1; ; at++) {
-        const fake = server(dialect);
-        const mailbox = await Mailbox.open(fake);
-        let commands = 0;
-        let cut = false;
-        fake.after = () => {
-          commands++;
-          if (commands !== at) return;
-          cut = true;
-          throw new MailProblem('connection-lost', 'cut');
-        };
-        const { id } = await mailbox.call('startRun', { action: 'trash', where: TAKEN });
-        await mailbox.work().catch((error) => assert.equal(error.kind, 'connection-lost'));
-        if (cut) await mailbox.work();
-        assert.deepEqual(mailbox.hosted, MOVED, `cut after command ${at}`);
-        assert.deepEqual(await mailbox.indexed(), MOVED, `cut after command ${at}`);
-        assert.deepEqual(marks(fake, 'INBOX'), ['c'], `cut after command ${at}`);
-        const run = await mailbox.call('getRun', {}, { run: `${id}` });
-        assert.deepEqual([run.state, run.done], ['done', { messages: 3, bytes: 401 }], `cut after command ${at}`);
-        if (!cut) break;
-      }
-    });
+      let commands = 0;
+      let cut = false;
+      fake.after = () => {
+        commands++;
+        if (commands !== at) return;
+        cut = true;
+        throw new MailProblem('connection-lost', 'cut');
+      };
+      const { id } = await mailbox.call('startRun', { action: 'trash', where: TAKEN });
+      await mailbox.work().catch((error) => assert.equal(error.kind, 'connection-lost'));
+      if (cut) await mailbox.work();
+      assert.deepEqual(mailbox.hosted, MOVED, `cut after command ${at}`);
+      assert.deepEqual(await mailbox.indexed(), MOVED, `cut after command ${at}`);
+      assert.deepEqual(marks(fake, 'INBOX'), ['c'], `cut after command ${at}`);
+      const run = await mailbox.call('getRun', {}, { run: `${id}` });
+      assert.deepEqual([run.state, run.done], ['done', { messages: 3, bytes: 401 }], `cut after command ${at}`);
+      if (!cut) break;
+    }
   });
 }
 

@@ -3,7 +3,7 @@ import { execFileSync, spawnSync } from 'node:child_process';
 import { chmodSync, existsSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { after, test } from 'node:test';
-import { Cluster } from '../../src/cli/cluster';
+import { Cluster, freePort } from '../../src/cli/cluster';
 import { openDatabase } from '../../src/store/database';
 import { App, cleanUp, ROOT, startStandIn, temporaryFolder, tinyScenario } from '../harness';
 
@@ -12,9 +12,19 @@ after(cleanUp);
 /** Where keys lie that belong to data folders of these tests. */
 const KEYS = temporaryFolder();
 
+/** Where what is started listens: somebody may use the usual port. */
+const PORT = `${await freePort()}`;
+
 function tamsel(args: string[], env: NodeJS.ProcessEnv): { code: number | null; said: string } {
   const { status, stdout, stderr } = spawnSync(join(ROOT, 'tamsel'), args, {
-    env: { ...process.env, TAMSEL_DATABASE_URL: '', TAMSEL_KEY_FILE: '', XDG_CONFIG_HOME: KEYS, ...env },
+    env: {
+      ...process.env,
+      TAMSEL_DATABASE_URL: '',
+      TAMSEL_KEY_FILE: '',
+      XDG_CONFIG_HOME: KEYS,
+      TAMSEL_PORT: PORT,
+      ...env,
+    },
     encoding: 'utf8',
   });
   return { code: status, said: `${stdout}${stderr}` };
