@@ -51,6 +51,8 @@ export interface Faults {
   noUidNext: boolean;
   /** Figures of limits and of folders count messages as they are stored, with LF for CRLF; RFC822.SIZE as they are sent. */
   countsLf: boolean;
+  /** A set of UIDs such as `9:*` that begins beyond the last message names none, as on Courier 5.0; RFC 9051 §9 has it name the last. */
+  emptyBeyondLast: boolean;
   /** Lies in the answer to a command, a number of times. */
   lie: { kind: Lie; times: number } | null;
 }
@@ -100,6 +102,7 @@ export function noFaults(): Faults {
     utf8: false,
     noUidNext: false,
     countsLf: false,
+    emptyBeyondLast: false,
     lie: null,
   };
 }

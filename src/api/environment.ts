@@ -38,6 +38,8 @@ export interface Environment extends OperatorSettings {
   /** Host names and ports under which requests are accepted. */
   isOwnHost(host: string): boolean;
   demo: OfferedMailbox | undefined;
+  /** Where the command writes down which programs it started again; undefined if another supervisor starts them. */
+  restartsFile: string | undefined;
 }
 
 /** Of a statement that answers a request: freezing a million messages takes a few. */
@@ -67,6 +69,7 @@ function read(variables: NodeJS.ProcessEnv): Environment {
     log,
     refusals: new LimitedLog(log),
     isOwnHost: (host) => isOwnHost(host, port, bound, origin),
+    restartsFile: variables.TAMSEL_RESTARTS_FILE,
     demo: variables.TAMSEL_DEMO ? (JSON.parse(variables.TAMSEL_DEMO) as OfferedMailbox) : undefined,
   };
 }

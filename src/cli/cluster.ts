@@ -168,7 +168,7 @@ function unprivileged(): { uid?: number; gid?: number } {
   return { uid: id('-u'), gid: id('-g') };
 }
 
-/** PostgreSQL is told all by its flags: a variable such as PGDATA would tell it otherwise. */
+/** Leaves out variables such as PGDATA, which would override the flags that we start PostgreSQL with. */
 function postgresEnvironment(): NodeJS.ProcessEnv {
   const { PATH, TZ } = process.env;
   return { PATH, ...(TZ === undefined ? {} : { TZ }) };

@@ -4,7 +4,7 @@ import { freePort } from './cluster';
 import { EXIT, Stop } from './exits';
 import { checkPort, isFree } from './ports';
 
-/** What the demo's mail host listens for: its variable, the usual port, and the argument by which it is told. */
+/** A service of the demo's mail host: the variable that sets its port, the usual port, and the argument of the mail host. */
 const SERVICES = [
   ['TAMSEL_DEMO_IMAPS_PORT', 4993, '--tls-port'],
   ['TAMSEL_DEMO_IMAP_PORT', 4143, '--plain-port'],
@@ -16,8 +16,8 @@ const SERVICES = [
 const HOST = '127.0.0.1';
 
 /**
- * Chooses the ports of the demo's mail host, and changes nothing. They stay the same from one start to the next, so that the account of the
- * last start is the account of this one. The first start takes the usual ones, or free ones while another demo has those.
+ * Chooses the ports of the demo's mail host, and changes nothing. An account is known by its port, so each data folder keeps its ports
+ * from one start to the next. The first start takes the usual ports, or free ones if another demo uses those.
  *
  * @param data the demo's data folder, which may not exist yet.
  * @returns arguments for the mail host, and what keeps the ports in the data folder for the next start.

@@ -19,7 +19,7 @@ export interface Instance {
   restartsFile: string;
 }
 
-/** Variables that a program takes over from whoever starts the command; the others say nothing to it. */
+/** Environment variables that are passed on to the programs. All others are dropped. */
 const TAKEN_OVER = /^(TAMSEL_.*|PG[A-Z]+|NODE_.*|SSL_CERT_.*|LC_.*|LANG|PATH|HOME|TZ|TMPDIR)$/;
 
 /** All of the environment of a program, `variables` being that of the command. */
@@ -42,7 +42,7 @@ export function programEnvironment(
   };
 }
 
-/** What of the command's environment a program takes over. */
+/** The variables that are passed on to a program. */
 export function takenOver(variables: NodeJS.ProcessEnv = process.env): NodeJS.ProcessEnv {
   return Object.fromEntries(Object.entries(variables).filter(([name]) => TAKEN_OVER.test(name)));
 }

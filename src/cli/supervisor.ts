@@ -13,7 +13,7 @@ const RESTART_MS = 1_000;
 const MAX_RESTART_MS = 60_000;
 /** A program that ran for longer than this starts again without the waits of before. */
 const STEADY_MS = 60_000;
-/** So many ends while the instance starts mean that a program can't run here. */
+/** After so many ends, of all programs together, an instance that is not healthy yet gives up. */
 const MAX_EARLY_ENDS = 3;
 /** Octets of a log from which on the next start begins a new one and keeps the old one beside it. */
 const MAX_LOG_OCTETS = 20 * 2 ** 20;
@@ -36,7 +36,7 @@ export class Supervisor {
   private readonly watched = new Map<string, Watched>();
   private fail: (error: Stop) => void = () => {};
   private earlyEnds = 0;
-  /** Rejects when a program ends again and again. Only who waits for the start of the instance has to look at it. */
+  /** Rejects at the third end of a program. It matters only until the instance is healthy. */
   readonly failedToStart = new Promise<never>((_, reject) => {
     this.fail = reject;
   });
@@ -64,16 +64,18 @@ export class Supervisor {
     this.launch(name, args, env, 0);
   }
 
-  /** Starts a program as `start` does, and gives what it says after `ready` on its first such line. */
+  /**
+   * Starts a program as `start` does, and waits until it prints a line that begins with `ready`.
+   *
+   * @returns the JSON that follows on that line.
+   * @throws Stop if the program ends first.
+   */
   async startReady(name: string, args: readonly string[], env: NodeJS.ProcessEnv): Promise<unknown> {
     const { stdout } = this.launch(name, args, env, 0, 'pipe');
-    const said = async () => {
-      if (stdout)
-        for await (const line of createInterface(stdout))
-          if (line.startsWith('ready ')) return JSON.parse(line.slice(6)) as unknown;
-      return new Promise<never>(() => {});
-    };
-    return Promise.race([said(), this.failedToStart]);
+    if (stdout)
+      for await (const line of createInterface(stdout))
+        if (line.startsWith('ready ')) return JSON.parse(line.slice(6)) as unknown;
+    throw new Stop(EXIT.failed, `The ${name} ended; ${this.logOf(name)} says why: ${this.lastWords(name)}`);
   }
 
   /** Ends a program for good. */

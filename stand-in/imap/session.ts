@@ -95,6 +95,7 @@ export class Session {
     const ranges = parseSequenceSet(set, last);
     if (!ranges) throw new BadCommand('The set of messages can’t be read');
     const found: { placed: Placed; number: number }[] = [];
+    if (uid && this.host.faults.emptyBeyondLast && beginsBeyond(set, last)) return [];
     for (const [from, to] of ranges) {
       let index = uid ? indexOfUid(view, from) : from - 1;
       if (!uid && (from < 1 || to > view.length)) throw new BadCommand('There is no message of that number');
@@ -155,4 +156,10 @@ export class Session {
     this.mailboxOrNone = mailbox;
     this.host.signedIn.add(this);
   }
+}
+
+/** Whether a set is one range to the last message that begins behind it. */
+function beginsBeyond(set: string, last: number): boolean {
+  const from = /^(\d+):\*$/.exec(set)?.[1];
+  return from !== undefined && Number(from) > last;
 }

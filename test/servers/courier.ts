@@ -8,7 +8,7 @@ const LIBRARY = '/usr/lib/courier';
 
 /** Debian's Courier IMAP with its own defaults: no MOVE, UTF8=ACCEPT offered, folders below the inbox, parted by a dot. */
 export async function startCourier(): Promise<MailHost> {
-  const debian = await UnpackedDebian.with('courier', ['courier-imap', 'courier-authlib-userdb', 'courier-base']);
+  const debian = UnpackedDebian.with('courier', ['courier-imap', 'courier-authlib-userdb', 'courier-base']);
   const port = await freePort();
   debian.write('etc/passwd', `root:x:0:0::/:/bin/sh\ncourier:x:2000:2000::/:/bin/sh\n${USER}:x:2001:2001::/:/bin/sh\n`);
   debian.write('etc/group', `root:x:0:\ncourier:x:2000:\n${USER}:x:2001:\n`);

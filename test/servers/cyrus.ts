@@ -12,7 +12,7 @@ import { UnpackedDebian } from './unpacked-debian';
  * @param others further users with a mailbox.
  */
 export async function startCyrus(proxies: readonly string[] = [], others: readonly string[] = []): Promise<MailHost> {
-  const debian = await UnpackedDebian.with('cyrus', ['cyrus-imapd', 'sasl2-bin', 'libsasl2-modules-db']);
+  const debian = UnpackedDebian.with('cyrus', ['cyrus-imapd', 'sasl2-bin', 'libsasl2-modules-db']);
   const [port, sievePort, lmtpPort] = [await freePort(), await freePort(), await freePort()];
   debian.write('etc/passwd', 'root:x:0:0::/:/bin/sh\ncyrus:x:2000:8::/var/spool/cyrus:/bin/sh\n');
   debian.write('etc/group', 'root:x:0:\nmail:x:8:\n');

@@ -1,7 +1,6 @@
 import { type ChildProcess, execFileSync, type SpawnOptions, spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import { setTimeout as sleep } from 'node:timers/promises';
 import { later, temporaryFolder } from '../harness';
 
 /** Where unpacked packages are kept from one run to the next. */
@@ -19,9 +18,9 @@ export class UnpackedDebian {
   private constructor(readonly root: string) {}
 
   /** A fresh system with packages, which goes with the test. */
-  static async with(name: string, packages: readonly string[]): Promise<UnpackedDebian> {
+  static with(name: string, packages: readonly string[]): UnpackedDebian {
     const kept = join(KEPT, name);
-    await once(kept, () => unpack(kept, packages));
+    if (!existsSync(kept)) unpack(kept, packages);
     const root = join(temporaryFolder(), 'root');
     // Files that nobody changes are shared with the kept ones.
     execFileSync('cp', ['-al', kept, root]);
@@ -58,28 +57,10 @@ export class UnpackedDebian {
   }
 }
 
-/** Has something made once, though several processes want it at a time. */
-async function once(path: string, make: () => void): Promise<void> {
-  mkdirSync(KEPT, { recursive: true });
-  const lock = `${path}.making`;
-  while (!existsSync(path)) {
-    try {
-      mkdirSync(lock);
-    } catch {
-      await sleep(200);
-      continue;
-    }
-    try {
-      if (!existsSync(path)) make();
-    } finally {
-      rmSync(lock, { recursive: true });
-    }
-  }
-}
-
 /** Fetches packages with all that they depend on, as though nothing was installed, and unpacks them. */
 function unpack(folder: string, packages: readonly string[]): void {
-  const work = `${folder}.work`;
+  // Each process works in a folder of its own: one that is killed is in nobody's way.
+  const work = `${folder}.${process.pid}`;
   const [lists, archives, root] = [join(work, 'lists'), join(work, 'archives'), join(work, 'root')];
   rmSync(work, { recursive: true, force: true });
   for (const each of [lists, archives]) mkdirSync(join(each, 'partial'), { recursive: true });
@@ -102,7 +83,8 @@ function unpack(folder: string, packages: readonly string[]): void {
   for (const path of NOT_NEEDED) rmSync(join(root, path), { recursive: true, force: true });
   for (const path of ['dev', 'proc', 'tmp', 'run']) mkdirSync(join(root, path), { recursive: true });
   execFileSync('sh', ['-c', `[ -e "${root}/bin/sh" ] || ln -s dash "${root}/bin/sh"; chmod 1777 "${root}/tmp"`]);
-  renameSync(root, folder);
+  // Another process may have been first.
+  if (!existsSync(folder)) renameSync(root, folder);
   rmSync(work, { recursive: true });
 }
 

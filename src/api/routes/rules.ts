@@ -100,29 +100,22 @@ async function changed(
   });
 }
 
-async function put(
-  environment: Environment,
-  client: Queryable,
-  account: Account,
-  server: ManageSieve,
-  scripts: Scripts,
-): Promise<void> {
+async function put(client: Queryable, account: Account, server: ManageSieve, scripts: Scripts): Promise<void> {
   const folders = await foldersOf(client, account.id);
   const rules = await store.rulesOf(client, account.id);
-  await knownToServer(environment, account, rules, folders);
   await putRules(client, account.id, server, scripts, compiled(server, rules, folders));
 }
 
-/** Asks the mail server for the folder of each rule, by the name that the rule uses. @throws Problem where it knows none. */
-async function knownToServer(
-  environment: Environment,
-  account: Account,
-  rules: readonly store.Rule[],
-  folders: readonly StoredFolder[],
-): Promise<void> {
-  const wanted = folders.filter(({ path, repeats }) => !repeats && rules.some(({ folder }) => folder === path));
+/**
+ * Asks the mail server whether it has folders, by the names that it knows them by. Asked before anything is locked.
+ *
+ * @throws Problem `no-folder` if one of them does not exist.
+ */
+async function requireFolders(environment: Environment, account: Account, paths: readonly string[]): Promise<void> {
+  const folders = await foldersOf(environment.database, account.id);
+  const wanted = folders.filter(({ path, repeats }) => !repeats && paths.includes(path));
   if (wanted.length === 0) return;
-  await onServer(environment, account, 'The mail server was not asked for the folder', async (server) => {
+  await onServer(environment, account, 'The folder could not be looked for', async (server) => {
     for (const { serverName, path } of wanted)
       if ((await server.status(serverName)) === null)
         throw conflict('no-folder', `The mail server knows no folder ${path}, so a rule can’t file into it.`);
@@ -182,12 +175,13 @@ export const addRule = route({
   response: s.Rules,
   async handle({ environment, account, body }) {
     const { text } = ruleOf(body.where);
+    await requireFolders(environment, account, [body.folder]);
     return changed(environment, account, body.expect, async (client, server, scripts) => {
       folderNamed(await foldersOf(client, account.id), body.folder);
       if ((await store.rulesOf(client, account.id)).length >= MOST_RULES)
         throw conflict('too-many', `An account has at most ${MOST_RULES} rules. Delete one that is not needed.`);
       await store.addRule(client, account.id, { label: body.label, where: text, folder: body.folder });
-      await put(environment, client, account, server, scripts);
+      await put(client, account, server, scripts);
     });
   },
 });
@@ -199,10 +193,17 @@ export const runRules = route({
     'Has the rules run again, before the script that is active now, where another program has made another script the active one.',
   body: v.object({ expect: Expect }),
   response: s.Rules,
-  handle: ({ environment, account, body }) =>
-    changed(environment, account, body.expect, (client, server, scripts) =>
-      put(environment, client, account, server, scripts),
-    ),
+  async handle({ environment, account, body }) {
+    const rules = await store.rulesOf(environment.database, account.id);
+    await requireFolders(
+      environment,
+      account,
+      rules.map(({ folder }) => folder),
+    );
+    return changed(environment, account, body.expect, (client, server, scripts) =>
+      put(client, account, server, scripts),
+    );
+  },
 });
 
 export const restoreScript = route({
@@ -227,6 +228,6 @@ export const deleteRule = route({
   handle: ({ environment, account, parameters, query }) =>
     changed(environment, account, query.expect, async (client, server, scripts) => {
       if (!(await store.removeRule(client, account.id, Number(parameters.rule)))) throw notFound();
-      await put(environment, client, account, server, scripts);
+      await put(client, account, server, scripts);
     }),
 });

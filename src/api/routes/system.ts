@@ -22,7 +22,7 @@ export const getHealth = route({
       return {
         status: 'ok' as const,
         work: await workload(database),
-        restarts: readRestarts(process.env.TAMSEL_RESTARTS_FILE),
+        restarts: readRestarts(environment.restartsFile),
       };
     throw new Problem(
       503,

@@ -32,10 +32,10 @@ export interface FlagSet {
   keywords: readonly string[];
 }
 
-/** Flags that belong to a message wherever it lies. \Deleted is an order to the folder, and \Recent nobody sets. */
+/** Flags that go with a message to another folder: all but \Deleted. Clients can't set \Recent. */
 export const LASTING_FLAGS = FLAG_BITS.seen | FLAG_BITS.answered | FLAG_BITS.flagged | FLAG_BITS.draft;
 
-/** What somebody set and removed between two looks at a message; null where nothing. Without `from`, all of `to` was set. */
+/** Flags that were added and removed between two states; null if none. If `from` is unknown, all of `to` counts as added. */
 export function flagChanges(from: FlagSet | undefined, to: FlagSet): { added: FlagSet; removed: FlagSet } | null {
   const before = from ?? { flags: 0, keywords: [] };
   const added = minus(to, before);

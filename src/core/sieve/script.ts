@@ -7,14 +7,14 @@ export interface SieveRule {
   label: string;
   /** A test of Sieve, as core/criteria compiles it. */
   test: string;
-  /** Names by which the server may know the folder: that which exists when a message comes in is its name (`folderNames`). */
+  /** Possible names of the folder on the server (`folderNames`). The rule files into the first that exists. */
   folders: readonly string[];
 }
 
 /**
  * The names by which a server may know a folder in a rule. RFC 5228 §4.1 has them in UTF-8. Cyrus takes modified UTF-7, as IMAP has
- * it, unless it is configured otherwise (imapd.conf(5), `sieve_utf8fileinto`); it accepts either and does not say which. So both are
- * given where the server can ask whether a folder exists (RFC 5490 §3).
+ * it, unless it is configured otherwise (imapd.conf(5), `sieve_utf8fileinto`); it accepts either and does not say which it uses. So a
+ * rule gets both names if the server can test whether a folder exists (RFC 5490 §3).
  *
  * @param name in Unicode, its levels parted as the server parts them.
  * @param extensions of Sieve that the server runs, and the name of its program (RFC 5804 §1.7).

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict';
 import { test } from 'node:test';
 import fc from 'fast-check';
 import { lostBy } from './loses';
-import { includedOwn, includingScript, rulesScript, withMarkedPart } from './script';
+import { folderNames, includedOwn, includingScript, rulesScript, withMarkedPart } from './script';
 import { parseSieve, SieveSyntaxError } from './syntax';
 
 /** The extended example of RFC 5228 §9, its domains under others' names. */
@@ -125,4 +125,19 @@ test('a marked part is put behind require, replaced whole, and taken out without
   assert.equal(includedOwn(includingScript(null)), null);
   for (const changed of ['keep;', `${includingScript('own')}discard;`, 'if {', rulesScript(rules)])
     assert.equal(includedOwn(changed), undefined, changed);
+});
+
+test('a rule has each name that the server may know its folder by, and files by the one that exists', () => {
+  const named = (name: string, extensions: string[], implementation = '') =>
+    folderNames(name, { extensions, implementation });
+  assert.deepEqual(named('Plain/a', ['mailbox']), ['Plain/a']);
+  assert.deepEqual(named('Größe', ['mailbox']), ['Größe', 'Gr&APYA3w-e']);
+  assert.deepEqual(named('R&D', [], 'Cyrus timsieved 3.6.1'), ['R&-D']);
+  assert.deepEqual(named('R&D', [], 'Pigeonhole'), ['R&D']);
+  const script = rulesScript([{ label: 'x', test: 'true', folders: ['R&D', 'R&-D'] }]);
+  assert.match(script, /^require \["fileinto", "mailbox"\];/m);
+  assert.match(
+    script,
+    /if true \{ if mailboxexists "R&D" \{ fileinto "R&D"; stop; \} elsif mailboxexists "R&-D" \{ fileinto "R&-D"; stop; \} \}/,
+  );
 });

@@ -24,7 +24,7 @@ export function Restarted() {
     <p role="status" className="card flex flex-wrap items-center justify-between gap-2">
       {text.states.restarted(last.program, ago(last.at), last.why)}
       <button type="button" className="button" onClick={() => setSeen(last.at)}>
-        {text.states.understood}
+        {text.states.hide}
       </button>
     </p>
   );

@@ -11,8 +11,8 @@ import type { Folders } from './folders';
 import type { Routed } from './wave';
 
 /**
- * Carries what other programs change on originals to the replacements that stand beside them: flags and keywords that were set or
- * removed after the replacement was made. What they change on a replacement itself stays.
+ * Copies flag changes from originals to their replacements: flags and keywords that another program set or removed on an original after
+ * its replacement was made. Changes on the replacement itself are kept.
  */
 export class FlagCarrier {
   constructor(
@@ -25,9 +25,9 @@ export class FlagCarrier {
   ) {}
 
   /**
-   * The last look before originals go, all of one folder.
+   * Reads the flags of originals and replacements right before the originals are moved. All are in one folder.
    *
-   * @returns those that must not go, by why: their replacement is gone, or does not take the flags.
+   * @returns originals that must stay, with the reason: the replacement is gone, or refuses the flags.
    */
   async beforeTheyGo(generation: number, members: readonly Routed[]): Promise<Map<number, LeftReason>> {
     const left = new Map<number, LeftReason>();
@@ -35,7 +35,7 @@ export class FlagCarrier {
     const replacements = await carriedFlags(this.database, this.account.id, this.run.id, ids);
     const uids = rangesOf([...members, ...replacements.values()].map(({ uid }) => uid));
     const { reason, flags } = await this.folders.flags(generation, uids);
-    // Whoever sends them finds out the same.
+    // The folder can't be used. The move that follows finds that out too, and leaves the messages.
     if (reason !== undefined) return left;
     const now = new Map(flags.map((record) => [record.uid, record]));
     const changed: [CarriedFlags, FlagsRecord][] = [];
@@ -49,7 +49,7 @@ export class FlagCarrier {
     return left;
   }
 
-  /** Carries what was changed between that look and the moment in which an original went: it bears it in the trash. */
+  /** Carries flags that were changed after `beforeTheyGo` and before the move: the originals have them in the trash. */
   async afterTheyWent(): Promise<void> {
     for await (const pack of originalsInTrash(this.database, this.account.id, this.run.id)) {
       const inTrash = new Map<number, FlagsRecord>();
@@ -70,7 +70,7 @@ export class FlagCarrier {
     }
   }
 
-  /** Carries changes to replacements of the open folder; gives the originals of those that refused them. */
+  /** Applies flag changes to replacements in the open folder. Returns the originals whose replacements refused them. */
   private async carry(all: readonly (readonly [CarriedFlags, FlagSet])[]): Promise<number[]> {
     const refused: number[] = [];
     const carried: { original: number; flags: FlagSet }[] = [];

@@ -66,7 +66,7 @@ export const PACK_OCTETS = 32 * 2 ** 20;
  */
 export class Rewriter {
   private readonly appender: Appender;
-  /** Carries what other programs change on originals meanwhile. */
+  /** Copies flag changes from originals to replacements. */
   readonly flags: FlagCarrier;
 
   constructor(

@@ -1,3 +1,3 @@
--- The flags and keywords of its original that a replacement got, the last time they were read: what another program changed on the
--- original since is what differs from these. Null where they were never noted.
+-- The flags and keywords of the original when they were last copied to the replacement. What differs from them now was changed by
+-- another program since. Null if they were never recorded.
 alter table run_rewrite add column flags int, add column keywords text[];

@@ -1,7 +1,7 @@
 import type { FlagSet } from '../../core/mailbox/flags';
 import { type Queryable, rows } from '../database';
 
-/** A replacement that stands in a folder, and what it bears of its original. */
+/** A replacement in a folder, with the flags of its original when they were last copied. */
 export interface CarriedFlags {
   /** The placement of the original. */
   original: number;
@@ -67,7 +67,7 @@ export async function* originalsInTrash(
   }
 }
 
-/** Notes what replacements bear of their originals now. */
+/** Records the flags that replacements got from their originals. */
 export async function noteCarriedFlags(
   db: Queryable,
   account: number,

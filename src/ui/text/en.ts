@@ -2286,7 +2286,7 @@ export const en = {
     locked: 'The mail server no longer accepts Tamsel’s sign-in.',
     restarted: (program: string, when: string, why: string) =>
       `Tamsel’s program “${program}” was started again ${when}. ${why} Nothing was lost: work goes on where it was.`,
-    understood: 'Hide this',
+    hide: 'Hide this',
   },
 };
 

@@ -64,9 +64,9 @@ export class CopyStrategy extends BatchStrategy {
   }
 
   /**
-   * Removes the originals of copies that stand, and closes the batch with what is gone then.
+   * Expunges the originals whose copies exist, then closes the batch with those that are gone.
    *
-   * @param before what the originals bore before they were copied; undefined where nobody knows.
+   * @param before flags of the originals right before COPY; if undefined, the flags of the copies are read instead.
    */
   private async expungeCopied(copied: Batch, to: Destination, before?: ReadonlyMap<number, FlagSet>): Promise<void> {
     const { batch, rest: originals, reason } = await this.originals(copied);
@@ -81,7 +81,7 @@ export class CopyStrategy extends BatchStrategy {
       const sources = rangesOf(rest.map(({ uid }) => uid));
       try {
         await this.context.server.markDeleted(sources, true);
-        // What other programs set after the copy was made would go with the original.
+        // Flags that another program set after COPY are lost with the original.
         for (const [id, flags] of await this.flagsOf(rest)) last.set(id, flags);
         await this.expungeOnly(batch, batch.generation, rest);
       } catch (error) {
@@ -109,7 +109,7 @@ export class CopyStrategy extends BatchStrategy {
     await this.markVanished(batch.generation, without(batch.members, done));
   }
 
-  /** What originals of the open folder bear now, by member. */
+  /** Reads the flags of messages of the open folder, by member. */
   private async flagsOf(members: readonly { id: number; uid: number }[]): Promise<Map<number, FlagSet>> {
     const ids = new Map(members.map(({ id, uid }) => [uid, id]));
     const found = new Map<number, FlagSet>();
@@ -122,7 +122,7 @@ export class CopyStrategy extends BatchStrategy {
     return found;
   }
 
-  /** Gives copies what another program changed on their originals after they were copied. */
+  /** Applies to the copies what another program changed on the originals after COPY. */
   private async carryFlags(
     { members }: Batch,
     to: Destination,
